@@ -21,7 +21,22 @@ from bench import (
 )
 from bench.figure import Figure
 
-_PARTS = (codec, asking, fleet, afar, distance, chains, timetables, startup, rehearsing, house, zones, transferring, publishing, registrar)
+_PARTS = (
+    codec,
+    asking,
+    fleet,
+    afar,
+    distance,
+    chains,
+    timetables,
+    startup,
+    rehearsing,
+    house,
+    zones,
+    transferring,
+    publishing,
+    registrar,
+)
 
 
 def main() -> None:

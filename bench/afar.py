@@ -20,14 +20,26 @@ class Engine:
     """A scheduler and its workers, each a process."""
 
     def __init__(
-        self, folder: Path, spaces: Sequence[str] = ("", ""), host: str = "127.0.0.1", certificates: Mapping[str, str] | None = None
+        self,
+        folder: Path,
+        spaces: Sequence[str] = ("", ""),
+        host: str = "127.0.0.1",
+        certificates: Mapping[str, str] | None = None,
     ):
-        """``spaces``: the network namespace of each worker, empty for this one's; ``host``: where the scheduler is to be reached, with TLS
-        where there are ``certificates``."""
+        """``spaces``: the network namespace of each worker, empty for this one's; ``host``: where the scheduler is to
+        be reached, with TLS where there are ``certificates``."""
         told, files = folder / f"scheduler{len(spaces)}.json", certificates or {}
         told.unlink(missing_ok=True)
         scheme = "tls" if files else "tcp"
-        words = ["-m", "distributed.cli.dask_scheduler", "--no-dashboard", "--host", f"{scheme}://{host}", "--port", "0"]
+        words = [
+            "-m",
+            "distributed.cli.dask_scheduler",
+            "--no-dashboard",
+            "--host",
+            f"{scheme}://{host}",
+            "--port",
+            "0",
+        ]
         words += ["--scheduler-file", str(told)]
         for flag, name in (("--tls-ca-file", "authority"), ("--tls-cert", "certificate"), ("--tls-key", "key")):
             words += [flag, files[name]] if files else []
@@ -46,7 +58,9 @@ class Engine:
         """The most memory that each has had, in MiB."""
         found = []
         for each in self.processes:
-            line = next(line for line in Path(f"/proc/{each.pid}/status").read_text().splitlines() if line.startswith("VmHWM"))
+            line = next(
+                line for line in Path(f"/proc/{each.pid}/status").read_text().splitlines() if line.startswith("VmHWM")
+            )
             found.append(int(line.split()[1]) / 1024)
         return found
 
@@ -62,10 +76,23 @@ def _started(words: list[str]) -> "subprocess.Popen[bytes]":
 
 def _measured(world: BenchWorld, place: str) -> list[float]:
     """One run; the peaks of client, scheduler and workers."""
-    command = [sys.executable, "-m", "legatum", "fleet", "survey", str(world.names), "--settings", str(world.settings), "--json", "-q"]
+    command = [
+        sys.executable,
+        "-m",
+        "legatum",
+        "fleet",
+        "survey",
+        str(world.names),
+        "--settings",
+        str(world.settings),
+        "--json",
+        "-q",
+    ]
     script = "import resource, subprocess, sys; subprocess.run(sys.argv[1:], stdout=subprocess.DEVNULL); "
     script += "print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024)"
-    told = subprocess.run([sys.executable, "-c", script, *command, "--engine", place], capture_output=True, text=True, check=True).stdout
+    told = subprocess.run(
+        [sys.executable, "-c", script, *command, "--engine", place], capture_output=True, text=True, check=True
+    ).stdout
     return [float(told)]
 
 

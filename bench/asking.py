@@ -47,7 +47,8 @@ def _name(number: int) -> Name:
 async def _bare(port: int, time_outs: bool) -> float:
     """One socket, a callback that drains it, a future for each question; nothing decoded or checked.
 
-    With ``time_outs`` each question is encoded as it is sent and given up after 2 s, as a loop must that is to meet lost packets.
+    With ``time_outs`` each question is encoded as it is sent and given up after 2 s, as a loop must that is to meet
+    lost packets.
     """
     loop = asyncio.get_running_loop()
     ours = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
@@ -112,7 +113,10 @@ def figures() -> Iterator[Figure]:
     responder.start()
     port = receiving.recv()
     try:
-        runs = [(asyncio.run(_bare(port, True)), asyncio.run(_bare(port, False)), asyncio.run(_asked(port))) for _ in range(3)]
+        runs = [
+            (asyncio.run(_bare(port, True)), asyncio.run(_bare(port, False)), asyncio.run(_asked(port)))
+            for _ in range(3)
+        ]
     finally:
         responder.terminate()
     timed, bare, asked = (max(column) for column in zip(*runs, strict=True))

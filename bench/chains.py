@@ -1,4 +1,5 @@
-"""The chains of 2,000 signed domains, two servers on two addresses each, against bare signature checks on the same keys."""
+"""The chains of 2,000 signed domains, two servers on two addresses each, against bare signature checks on the same
+keys."""
 
 import statistics
 import time

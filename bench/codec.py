@@ -16,9 +16,13 @@ _ROUNDS = 7
 def _reply() -> bytes:
     message = dns.message.make_response(dns.message.make_query("www.kilnandclay.example.", "A", use_edns=True))
     message.answer.append(dns.rrset.from_text("www.kilnandclay.example.", 300, "IN", "A", "198.51.100.80"))
-    message.authority.append(dns.rrset.from_text("kilnandclay.example.", 300, "IN", "NS", "ns1.alder.test.", "ns2.alder.test."))
+    message.authority.append(
+        dns.rrset.from_text("kilnandclay.example.", 300, "IN", "NS", "ns1.alder.test.", "ns2.alder.test.")
+    )
     for number in (1, 2):
-        message.additional.append(dns.rrset.from_text(f"ns{number}.alder.test.", 300, "IN", "A", f"198.51.100.3{number}"))
+        message.additional.append(
+            dns.rrset.from_text(f"ns{number}.alder.test.", 300, "IN", "A", f"198.51.100.3{number}")
+        )
     return message.to_wire()
 
 
@@ -43,8 +47,14 @@ def figures() -> Iterator[Figure]:
 
     ours, theirs = _each(read, 3000), _each(lambda: dns.message.from_wire(wire), 300)
     yield Figure(
-        "decode a reply of 5 records, grouped", f"{ours * 1e6:.1f} µs", f"{theirs * 1e6:.0f} µs, general library", theirs / ours, "≥ 10"
+        "decode a reply of 5 records, grouped",
+        f"{ours * 1e6:.1f} µs",
+        f"{theirs * 1e6:.0f} µs, general library",
+        theirs / ours,
+        "≥ 10",
     )
     ours = _each(lambda: encode_question(7, name, 1), 5000)
     theirs = _each(lambda: dns.message.make_query("www.kilnandclay.example.", "A", use_edns=True).to_wire(), 300)
-    yield Figure("encode a question", f"{ours * 1e6:.1f} µs", f"{theirs * 1e6:.0f} µs, general library", theirs / ours, "≥ 10")
+    yield Figure(
+        "encode a question", f"{ours * 1e6:.1f} µs", f"{theirs * 1e6:.0f} µs, general library", theirs / ours, "≥ 10"
+    )

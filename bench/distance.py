@@ -1,6 +1,8 @@
-"""A list shared by workers that are 40 ms away: each in a network namespace, all on one line that keeps every packet for half of that.
+"""A list shared by workers that are 40 ms away: each in a network namespace, all on one line that keeps every packet
+for half of that.
 
-The line is a process with a TUN device in each namespace: what it reads from one it writes to that of the packet's destination, later.
+The line is a process with a TUN device in each namespace: what it reads from one it writes to that of the packet's
+destination, later.
 """
 
 import asyncio
@@ -114,9 +116,37 @@ def _certificates(folder: Path) -> dict[str, str]:
     def made(*words: str) -> None:
         subprocess.run(["openssl", *words], cwd=folder, check=True, capture_output=True)
 
-    made("req", "-x509", "-newkey", "ed25519", "-nodes", "-keyout", "ca.key", "-out", "ca.pem", "-subj", "/CN=bench", "-days", "2")
+    made(
+        "req",
+        "-x509",
+        "-newkey",
+        "ed25519",
+        "-nodes",
+        "-keyout",
+        "ca.key",
+        "-out",
+        "ca.pem",
+        "-subj",
+        "/CN=bench",
+        "-days",
+        "2",
+    )
     made("req", "-newkey", "ed25519", "-nodes", "-keyout", "own.key", "-out", "own.csr", "-subj", "/CN=engine")
-    made("x509", "-req", "-in", "own.csr", "-CA", "ca.pem", "-CAkey", "ca.key", "-CAcreateserial", "-days", "2", "-out", "own.pem")
+    made(
+        "x509",
+        "-req",
+        "-in",
+        "own.csr",
+        "-CA",
+        "ca.pem",
+        "-CAkey",
+        "ca.key",
+        "-CAcreateserial",
+        "-days",
+        "2",
+        "-out",
+        "own.pem",
+    )
     return {"authority": str(folder / "ca.pem"), "certificate": str(folder / "own.pem"), "key": str(folder / "own.key")}
 
 

@@ -23,7 +23,8 @@ _SOA = 6
 
 
 async def _bare(port: int, count: int) -> float:
-    """Questions a second: one socket, a callback that drains it, a future and a time-out for each question; nothing decoded."""
+    """Questions a second: one socket, a callback that drains it, a future and a time-out for each question; nothing
+    decoded."""
     loop = asyncio.get_running_loop()
     ours = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     ours.setblocking(False)
@@ -105,7 +106,9 @@ def _peak(world: BenchWorld, names: Path) -> float:
         "--jobs",
         "1",
     ]
-    return float(subprocess.run([sys.executable, "-c", script, *command], capture_output=True, text=True, check=True).stdout)
+    return float(
+        subprocess.run([sys.executable, "-c", script, *command], capture_output=True, text=True, check=True).stdout
+    )
 
 
 def figures() -> Iterator[Figure]:
@@ -124,9 +127,16 @@ def figures() -> Iterator[Figure]:
             at = ratios.index(statistics.median_low(ratios))
             bare, run = rounds[at][0], rounds[at][which]
             assert isinstance(run, dict)
-            what = f"{name} survey of {_DOMAINS} domains, questions a second ({run['questions'] / run['domains']:.1f} a domain)"
-            yield Figure(what, f"{run['questions'] / run['seconds']:,.0f}", f"{bare:,.0f}, socket loop", ratios[at], wanted)
+            what = (
+                f"{name} survey of {_DOMAINS} domains, questions a second "
+                f"({run['questions'] / run['domains']:.1f} a domain)"
+            )
+            yield Figure(
+                what, f"{run['questions'] / run['seconds']:,.0f}", f"{bare:,.0f}, socket loop", ratios[at], wanted
+            )
         few = _peak(world, world.names)
     with bench_world(_MANY) as world:
         many = _peak(world, world.names)
-    yield Figure(f"peak memory for {_MANY} domains", f"{many:.0f} MiB", f"{few:.0f} MiB for {_DOMAINS}", many / few, "≤ 1.5")
+    yield Figure(
+        f"peak memory for {_MANY} domains", f"{many:.0f} MiB", f"{few:.0f} MiB for {_DOMAINS}", many / few, "≤ 1.5"
+    )

@@ -24,7 +24,9 @@ def figures() -> Iterator[Figure]:
     with tempfile.TemporaryDirectory() as folder:
         _furnish(Path(folder))
         first, again = _look(Path(folder)), min(_look(Path(folder)) for _ in range(3))
-    yield Figure(f"house, {_MOVES:,} moves, none looked at before", f"{first:.1f} s", "1 s, start-up counted", first, "")
+    yield Figure(
+        f"house, {_MOVES:,} moves, none looked at before", f"{first:.1f} s", "1 s, start-up counted", first, ""
+    )
     yield Figure(f"house, {_MOVES:,} moves", f"{again * 1000:.0f} ms", "1 s, start-up counted", again, "≤ 1")
 
 
@@ -37,7 +39,8 @@ def _look(folder: Path) -> float:
 
 
 def _furnish(folder: Path) -> None:
-    """A move file for each domain, and in the journal what was done of it: all steps of one in ten, some of the others."""
+    """A move file for each domain, and in the journal what was done of it: all steps of one in ten, some of the
+    others."""
     (folder / "legatum.toml").write_text('[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = {}\n')
     move, journal = plan("provider"), Journal("journal.sqlite", folder)
     sample = folder / "sample.toml"
@@ -47,12 +50,15 @@ def _furnish(folder: Path) -> None:
     (folder / "moves").mkdir()
     names = [f"d{number:05}.example" for number in range(_MOVES)]
     for number, name in enumerate(names):
-        (folder / "moves" / f"{name}.move.toml").write_text(text.replace(move.id, f"move-{number}").replace(domain, name))
+        (folder / "moves" / f"{name}.move.toml").write_text(
+            text.replace(move.id, f"move-{number}").replace(domain, name)
+        )
     for number, name in enumerate(names):
         _go(journal, move, f"move-{number}", parse_domain(name), len(move.steps) if number % 10 == 0 else number % 6)
     listed = ", ".join(f'"{name}"' for name in names)
     (folder / "moves" / "leaving.waves.toml").write_text(
-        f'schema = "legatum.waves/1"\nbegan = {AT}\npaused = false\nleft_out = []\nwaves = [{{ domains = [{listed}] }}]\n'
+        f'schema = "legatum.waves/1"\nbegan = {AT}\npaused = false\nleft_out = []\nwaves = '
+        f"[{{ domains = [{listed}] }}]\n"
         "[terms]\n[wish]\n[rows]\n[customers]\n"
     )
 

@@ -23,7 +23,10 @@ from legatum.net.zones.update import send_update
 from legatum.wire.tsig import TsigKey
 
 _ZONES, _AT_ONCE = 500, 16
-_TEXT = "$TTL 3600\n@ SOA ns1.alder.test. hostmaster 7 14400 3600 1209600 600\n@ NS ns1.alder.test.\n@ A 198.51.100.80\nwww CNAME @\n"
+_TEXT = (
+    "$TTL 3600\n@ SOA ns1.alder.test. hostmaster 7 14400 3600 1209600 600\n@ NS ns1.alder.test.\n@ A "
+    "198.51.100.80\nwww CNAME @\n"
+)
 
 
 def figures() -> Iterator[Figure]:
@@ -55,11 +58,15 @@ def _configure(folder: Path, names: list[str], secret: bytes) -> int:
     text = base64.b64encode(secret).decode()
     (folder / "secret").write_text(text)
     parts = [
-        f'options {{ directory "{folder}"; pid-file none; listen-on port {port} {{ 127.0.0.1; }}; listen-on-v6 {{ none; }}; recursion no; '
+        "options "
+        f'{{ directory "{folder}"; pid-file none; listen-on port {port} {{ 127.0.0.1; }}; '
+        "listen-on-v6 { none; }; recursion no; "
         "notify no; session-keyfile none; };",
         f'key "quillmoor.key.test" {{ algorithm hmac-sha256; secret "{text}"; }};\ncontrols {{ }};',
     ]
-    root = "$TTL 60\n@ SOA a. b. 1 2 3 4 5\n@ NS a.root.test.\na.root.test. A 192.0.2.1\nns1.alder.test. A 198.51.100.31\n"
+    root = (
+        "$TTL 60\n@ SOA a. b. 1 2 3 4 5\n@ NS a.root.test.\na.root.test. A 192.0.2.1\nns1.alder.test. A 198.51.100.31\n"
+    )
     for number, (name, zone) in enumerate([(".", root), *((name, _TEXT) for name in names)]):
         (folder / f"z{number}").write_text(zone)
         parts.append(
@@ -69,7 +76,8 @@ def _configure(folder: Path, names: list[str], secret: bytes) -> int:
     (folder / "named.conf").write_text("\n".join(parts) + "\n")
     place = f"127.0.0.1:{port}"
     (folder / "legatum.toml").write_text(
-        f'[network]\nroots = {{ "a.root.test" = ["192.0.2.1"] }}\nmap = {{ "192.0.2.1" = "{place}", "198.51.100.31" = "{place}" }}\n'
+        f'[network]\nroots = {{ "a.root.test" = ["192.0.2.1"] }}\nmap = '
+        f'{{ "192.0.2.1" = "{place}", "198.51.100.31" = "{place}" }}\n'
         '[providers.alder]\nkind = "update"\nprimary = "198.51.100.31"\nservers = ["ns1.alder.test"]\n'
         'key = { name = "quillmoor.key.test", secret = "file:secret" }\n[house]\npoll = "1s"\n'
     )
@@ -102,9 +110,24 @@ def _published(folder: Path, names: list[str]) -> float:
     (folder / "wanted").mkdir()
     for name in names:
         (folder / "wanted" / f"{name}.zone").write_text(_TEXT.replace(".80", ".81") + "mail A 203.0.113.25\n")
-    command = [sys.executable, "-m", "legatum", "publish", "--list", "list.txt", "--from", "wanted", "--to", "alder", "--yes", "--json"]
+    command = [
+        sys.executable,
+        "-m",
+        "legatum",
+        "publish",
+        "--list",
+        "list.txt",
+        "--from",
+        "wanted",
+        "--to",
+        "alder",
+        "--yes",
+        "--json",
+    ]
     began = time.perf_counter()
-    ended = subprocess.run([*command, "--settings", "legatum.toml"], cwd=folder, capture_output=True, text=True, check=False)
+    ended = subprocess.run(
+        [*command, "--settings", "legatum.toml"], cwd=folder, capture_output=True, text=True, check=False
+    )
     took = time.perf_counter() - began
     states = [each["state"] for each in json.loads(ended.stdout)["zones"]]
     assert states == ["published"] * len(names), (set(states), ended.stderr[-500:])

@@ -1,7 +1,8 @@
-"""Five hundred NS sets changed over EPP: a session for each, one session, and one session with commands under way together.
+"""Five hundred NS sets changed over EPP: a session for each, one session, and one session with commands under way
+together.
 
-The registry stand-in runs in a process of its own, behind a line that takes 10 ms each way, as a registry elsewhere does; and
-without it. Connection set-up is counted in all of them.
+The registry stand-in runs in a process of its own, behind a line that takes 10 ms each way, as a registry elsewhere
+does; and without it. Connection set-up is counted in all of them.
 """
 
 import asyncio
@@ -51,7 +52,9 @@ def serve(folder: str) -> None:
     async def live() -> None:
         clock, asker = WorldClock(time.time()), Asker(Route({}), SystemClock())
         tld = Tld(parse_name("example."), "192.0.2.11", TsigKey(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
-        registry = Registry({"flint": "a-password"}, [tld], [host for each in _SETS for host in each], 1e9, asker, clock)
+        registry = Registry(
+            {"flint": "a-password"}, [tld], [host for each in _SETS for host in each], 1e9, asker, clock
+        )
         for domain in _domains():
             registry.register(domain, "flint", _SETS[0])
         tls: ssl.SSLContext = make_certificates(Path(folder), _SERVER)[1]
@@ -68,7 +71,9 @@ def _domains() -> list[Name]:
 
 
 async def _measure(folder: Path, port: int) -> Iterator[Figure]:
-    here = EppAccount(_SERVER, Endpoint("127.0.0.1", port), "flint", "a-password", str(folder / "authority.pem"), at_once=_AT_ONCE)
+    here = EppAccount(
+        _SERVER, Endpoint("127.0.0.1", port), "flint", "a-password", str(folder / "authority.pem"), at_once=_AT_ONCE
+    )
     found = []
     line = await asyncio.start_server(lambda reader, writer: _relay(reader, writer, port), "127.0.0.1", 0)
     far = replace(here, endpoint=Endpoint("127.0.0.1", line.sockets[0].getsockname()[1]))
@@ -86,7 +91,9 @@ async def _measure(folder: Path, port: int) -> Iterator[Figure]:
         ours = rates[_together]
         for other, words in ((_one_at_a_time, "one session, one at a time"), (_each_its_session, "a session for each")):
             what = f"{_DOMAINS} NS sets over EPP, {where}, {_AT_ONCE} under way together, domains a second"
-            found.append(Figure(what, f"{ours:.0f}", f"{rates[other]:.0f}, {words}", ours / rates[other], "as large as can be"))
+            found.append(
+                Figure(what, f"{ours:.0f}", f"{rates[other]:.0f}, {words}", ours / rates[other], "as large as can be")
+            )
     line.close()
     return iter(found)
 

@@ -1,5 +1,5 @@
-"""The exact check of a runbook of 30 steps of every kind, drafting included; a population of a million caches over one; and where a move
-stands, with ten thousand others in the journal."""
+"""The exact check of a runbook of 30 steps of every kind, drafting included; a population of a million caches over one;
+and where a move stands, with ten thousand others in the journal."""
 
 import resource
 import sqlite3
@@ -27,7 +27,8 @@ _PROGRAM = str(Path(sys.executable).with_name("legatum"))
 
 
 def _thirty_steps(kind: str) -> Runbook:
-    """A plan of the kind, in which one of its changes comes again and again under other names until there are thirty."""
+    """A plan of the kind, in which one of its changes comes again and again under other names until there are
+    thirty."""
     move = plan(kind, drawing(follows=("cedar",) if kind == "soa" else ()))
     again = next(step for step in move.steps if step.changes)
     more = [replace(again, id=f"{again.id} {number}") for number in range(30 - len(move.steps))]
@@ -54,14 +55,23 @@ def figures() -> Iterator[Figure]:
     assert len(follow_all(rehearse(move, {}, AT), _CACHES)) == 3
     took = time.perf_counter() - began
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
-    yield Figure(f"{_CACHES:,} caches over a provider move", f"{took:.1f} s", f"5 s; {memory} MiB at most so far", took / 5, "≤ 1")
+    yield Figure(
+        f"{_CACHES:,} caches over a provider move",
+        f"{took:.1f} s",
+        f"5 s; {memory} MiB at most so far",
+        took / 5,
+        "≤ 1",
+    )
     with tempfile.TemporaryDirectory() as folder:
         took = _status(Path(folder))
-    yield Figure(f"move status, {_MOVES:,} moves in the journal", f"{took * 1000:.0f} ms", "1 s, start-up counted", took, "≤ 1")
+    yield Figure(
+        f"move status, {_MOVES:,} moves in the journal", f"{took * 1000:.0f} ms", "1 s, start-up counted", took, "≤ 1"
+    )
 
 
 def _status(folder: Path) -> float:
-    """Of one move that is done, among as many as there are domains; each with an intent and an outcome for every step."""
+    """Of one move that is done, among as many as there are domains; each with an intent and an outcome for every
+    step."""
     move = plan("provider")
     (folder / "legatum.toml").write_text('[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = {}\n')
     write_move(folder / "moves" / f"{name_text(move.domain)}.move.toml", move)

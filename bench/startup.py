@@ -1,4 +1,5 @@
-"""From the start of the process: ``--version`` to its end, ``survey`` to its first packet - against ``python -c pass``."""
+"""From the start of the process: ``--version`` to its end, ``survey`` to its first packet - against ``python -c
+pass``."""
 
 import socket
 import statistics
@@ -27,10 +28,13 @@ def _first_packet(folder: Path) -> float:
         server.bind(("127.0.0.1", 0))
         settings = folder / "legatum.toml"
         settings.write_text(
-            f'[network]\nroots = {{ "a.root.test" = ["192.0.2.1"] }}\nmap = {{ "192.0.2.1" = "127.0.0.1:{server.getsockname()[1]}" }}\n'
+            f'[network]\nroots = {{ "a.root.test" = ["192.0.2.1"] }}\nmap = '
+            f'{{ "192.0.2.1" = "127.0.0.1:{server.getsockname()[1]}" }}\n'
         )
         began = time.perf_counter()
-        process = subprocess.Popen([_PROGRAM, "survey", "kilnandclay.example", "--settings", str(settings)], stdout=subprocess.DEVNULL)
+        process = subprocess.Popen(
+            [_PROGRAM, "survey", "kilnandclay.example", "--settings", str(settings)], stdout=subprocess.DEVNULL
+        )
         server.recv(512)
         took = time.perf_counter() - began
         process.kill()
@@ -40,7 +44,10 @@ def _first_packet(folder: Path) -> float:
 
 def figures() -> Iterator[Figure]:
     with tempfile.TemporaryDirectory() as name:
-        runs = [(_ended(sys.executable, "-c", "pass"), _ended(_PROGRAM, "--version"), _first_packet(Path(name))) for _ in range(_RUNS)]
+        runs = [
+            (_ended(sys.executable, "-c", "pass"), _ended(_PROGRAM, "--version"), _first_packet(Path(name)))
+            for _ in range(_RUNS)
+        ]
     bare, version, packet = (statistics.median(column) for column in zip(*runs, strict=True))
     against = f"{bare * 1000:.0f} ms, python -c pass"
     yield Figure("legatum --version", f"{version * 1000:.0f} ms", against, version / bare, "≤ 3")

@@ -48,7 +48,11 @@ def figures() -> Iterator[Figure]:
     ratios = [ours / brief for brief, ours in rounds]
     brief, ours = rounds[ratios.index(statistics.median_low(ratios))]
     yield Figure(
-        f"timetable of {_DOMAINS} domains, domains a second", f"{ours:,.0f}", f"{brief:,.0f}, brief survey", ours / brief, "≥ 0.95"
+        f"timetable of {_DOMAINS} domains, domains a second",
+        f"{ours:,.0f}",
+        f"{brief:,.0f}, brief survey",
+        ours / brief,
+        "≥ 0.95",
     )
 
 
@@ -64,7 +68,13 @@ def _captures() -> Iterator[Figure]:
             assert counted == count, ended.stdout
             found[count] = seconds, memory
     seconds, memory = found[_MANY]
-    yield Figure(f"a capture of {_MANY:,} questions read and counted", f"{seconds:.1f} s", f"{_LIMIT:.0f} s", seconds / _LIMIT, "≤ 1")
+    yield Figure(
+        f"a capture of {_MANY:,} questions read and counted",
+        f"{seconds:.1f} s",
+        f"{_LIMIT:.0f} s",
+        seconds / _LIMIT,
+        "≤ 1",
+    )
     few = found[_FEW][1]
     yield Figure("peak memory for that", f"{memory:.0f} MiB", f"{few:.0f} MiB for {_FEW:,}", memory / few, "≤ 1.5")
 
@@ -79,7 +89,9 @@ def _write(path: Path, count: int) -> None:
             query = queries[number % len(queries)]
             udp = struct.pack("!HHHH", 40000, 53, 8 + len(query), 0) + query
             source = bytes((10, 0, number % 5000 // 250, number % 250))
-            packet = struct.pack("!BBHHHBBH", 0x45, 0, 20 + len(udp), 0, 0, 64, 17, 0) + source + bytes((192, 0, 2, 1)) + udp
+            packet = (
+                struct.pack("!BBHHHBBH", 0x45, 0, 20 + len(udp), 0, 0, 64, 17, 0) + source + bytes((192, 0, 2, 1)) + udp
+            )
             file.write(struct.pack("<IIII", 1_800_000_000 + number // 300, 0, len(packet), len(packet)) + packet)
 
 
@@ -87,10 +99,16 @@ def _one() -> Figure:
     """Everything that is computed of one domain: 24 RRsets at 8 addresses each."""
     servers = [f"192.0.2.{number}" for number in range(8)]
     matters = [
-        Subject(Role.NS if number == 0 else Role.DATA, parse_name(f"n{number}.kilnandclay.example."), NS if number == 0 else A,
-               dict.fromkeys(servers, 300 * (number + 1)), "its servers", True)
+        Subject(
+            Role.NS if number == 0 else Role.DATA,
+            parse_name(f"n{number}.kilnandclay.example."),
+            NS if number == 0 else A,
+            dict.fromkeys(servers, 300 * (number + 1)),
+            "its servers",
+            True,
+        )
         for number in range(24)
-    ]  # fmt: skip
+    ]
     caution, demand, rounds = Caution(), supposed_demand(10.0, 1000), 50
     began = time.perf_counter()
     for _ in range(rounds):
@@ -107,7 +125,9 @@ def _fleet(world: BenchWorld) -> float:
     """Domains a second, start-up counted."""
     command = [sys.executable, "-m", "legatum", "fleet", "timetable", str(world.names), "--switch", "in 3d"]
     began = time.perf_counter()
-    ended = subprocess.run([*command, "--settings", str(world.settings), "--json", "-q"], capture_output=True, text=True, check=False)
+    ended = subprocess.run(
+        [*command, "--settings", str(world.settings), "--json", "-q"], capture_output=True, text=True, check=False
+    )
     took = time.perf_counter() - began
     summary = json.loads(ended.stdout.splitlines()[-1])
     assert summary["standings"].get("in time", 0) >= 0.99 * summary["domains"], summary["standings"]

@@ -1,6 +1,8 @@
-"""A zone of a million records fetched by transfer from each real server, beside reading the octets and not looking at them.
+"""A zone of a million records fetched by transfer from each real server, beside reading the octets and not looking at
+them.
 
-The server makes its messages meanwhile, on the other core: how much of that time there is to hide in differs from server to server.
+The server makes its messages meanwhile, on the other core: how much of that time there is to hide in differs from
+server to server.
 """
 
 import asyncio
@@ -31,7 +33,9 @@ def _command(server: str, folder: Path, port: int) -> list[str]:
     program, conf = _program(_SERVERS[server]) or "", folder / f"{server}.conf"
     if server == "BIND":
         text = (
-            f'options {{ directory "{folder}"; pid-file none; listen-on port {port} {{ 127.0.0.1; }}; listen-on-v6 {{ none; }}; '
+            "options "
+            f'{{ directory "{folder}"; pid-file none; listen-on port {port} {{ 127.0.0.1; }}; '
+            "listen-on-v6 { none; }; "
             f"recursion no; notify no; session-keyfile none; allow-transfer {{ any; }}; }};\ncontrols {{ }};\n"
             f'zone "{ORIGIN}" {{ type primary; file "zone"; check-names ignore; }};\n'
         )
@@ -45,16 +49,19 @@ def _command(server: str, folder: Path, port: int) -> list[str]:
         command = [program, "-c", str(conf)]
     elif server == "NSD":
         text = (
-            f'server:\n  ip-address: 127.0.0.1@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  username: ""\n'
+            f'server:\n  ip-address: 127.0.0.1@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: '
+            '""\n  username: ""\n'
             f'  chroot: ""\n  zonelistfile: "{folder}/zone.list"\n  xfrdfile: ""\n  server-count: 1\n'
-            f'remote-control:\n  control-enable: no\nzone:\n  name: "{ORIGIN}"\n  zonefile: "zone"\n  provide-xfr: 127.0.0.1 NOKEY\n'
+            f'remote-control:\n  control-enable: no\nzone:\n  name: "{ORIGIN}"\n  zonefile: "zone"\n  '
+            "provide-xfr: 127.0.0.1 NOKEY\n"
         )
         command = [program, "-d", "-c", str(conf)]
     else:
         (folder / "zones.conf").write_text(f'zone "{ORIGIN}" {{ type master; file "{folder}/zone"; }};\n')
         conf = folder / "pdns.conf"
         text = (
-            f"launch=bind\nbind-config={folder}/zones.conf\nlocal-address=127.0.0.1\nlocal-port={port}\nsocket-dir={folder}\n"
+            f"launch=bind\nbind-config={folder}/zones.conf\nlocal-address=127.0.0.1\nlocal-port={port}\n"
+            f"socket-dir={folder}\n"
             "setuid=\nsetgid=\nsecurity-poll-suffix=\nallow-axfr-ips=127.0.0.0/8\n"
         )
         command = [program, f"--config-dir={folder}", "--daemon=no", "--guardian=no"]
@@ -115,7 +122,13 @@ def _measured(server: str, folder: Path) -> Figure:
         running.terminate()
         running.wait(20)
     what = f"AXFR of {RECORDS:,} records from {server}, records a second"
-    return Figure(what, f"{RECORDS / min(ours):,.0f}", f"{RECORDS / min(raw):,.0f}, bytes not decoded", min(raw) / min(ours), "≥ 0.5")
+    return Figure(
+        what,
+        f"{RECORDS / min(ours):,.0f}",
+        f"{RECORDS / min(raw):,.0f}, bytes not decoded",
+        min(raw) / min(ours),
+        "≥ 0.5",
+    )
 
 
 def figures() -> Iterator[Figure]:

@@ -1,4 +1,5 @@
-"""A bench world: 2,000 domains on real name servers (NSD), one for root and TLD, one for the domains, on loopback ports."""
+"""A bench world: 2,000 domains on real name servers (NSD), one for root and TLD, one for the domains, on loopback
+ports."""
 
 import shutil
 import socket
@@ -21,7 +22,10 @@ from legatum.practice.signing.signer import signed as sign
 from legatum.wire.message import encode_question
 
 PARENTS = {"a.nic.example": ("192.0.2.11", "2001:db8:e:1::53"), "b.nic.example": ("198.51.100.12", "2001:db8:e:2::53")}
-PROVIDER = {"ns1.alder.test": ("198.51.100.31", "2001:db8:a1::53"), "ns2.alder.test": ("203.0.113.32", "2001:db8:a2::53")}
+PROVIDER = {
+    "ns1.alder.test": ("198.51.100.31", "2001:db8:a1::53"),
+    "ns2.alder.test": ("203.0.113.32", "2001:db8:a2::53"),
+}
 _SOA = "SOA ns1.alder.test. hostmaster.alder.test. 2026112301 14400 3600 1209600 1800"
 
 
@@ -40,8 +44,8 @@ class BenchWorld:
 
 @contextmanager
 def bench_world(count: int, signed: bool = False, address: str = "127.0.0.1") -> Iterator[BenchWorld]:
-    """Starts both servers and ends them again. ``signed``: every domain, each with a key of its own, and connected; ``address``: of this
-    machine, on which they listen."""
+    """Starts both servers and ends them again. ``signed``: every domain, each with a key of its own, and connected;
+    ``address``: of this machine, on which they listen."""
     folder = Path(tempfile.mkdtemp(prefix="legatum-bench-"))
     domains = [f"d{number:05d}.example" for number in range(count)]
     upper, lower = _free_port(), _free_port()
@@ -77,8 +81,10 @@ def _written(folder: Path, address: str, upper: int, lower: int, domains: list[s
 def _start(folder: Path, address: str, port: int, zones: dict[str, str]) -> "subprocess.Popen[bytes]":
     folder.mkdir()
     parts = [
-        f'server:\n  ip-address: {address}@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
-        f'  zonelistfile: "{folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n  verbosity: 0\n  server-count: 1\n  tcp-count: 2000\n'
+        f'server:\n  ip-address: {address}@{port}\n  database: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  '
+        'username: ""\n  chroot: ""\n'
+        f'  zonelistfile: "{folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n  verbosity: 0\n  '
+        "server-count: 1\n  tcp-count: 2000\n"
         f"remote-control:\n  control-enable: no\n"
     ]
     files: dict[str, str] = {}
@@ -109,13 +115,19 @@ def _example(domains: list[str]) -> str:
 
 def _alder() -> str:
     ns = "".join(f"@ NS {name}.\n" for name in PROVIDER)
-    return f"$ORIGIN alder.test.\n$TTL 86400\n@ {_SOA}\n{ns}{_addresses(PROVIDER)}@ A 198.51.100.30\nwww A 198.51.100.30\n@ MX 10 @\n"
+    return (
+        f"$ORIGIN alder.test.\n$TTL 86400\n@ {_SOA}\n{ns}{_addresses(PROVIDER)}@ A 198.51.100.30\nwww A "
+        "198.51.100.30\n@ MX 10 @\n"
+    )
 
 
 def _customer() -> str:
     """The same for every domain: names are relative to the zone that it is loaded as."""
     ns = "".join(f"@ 3600 NS {name}.\n" for name in PROVIDER)
-    return f"$TTL 3600\n@ {_SOA}\n{ns}@ A 198.51.100.80\n@ AAAA 2001:db8:80::80\n@ MX 10 mail\nwww CNAME @\nmail A 203.0.113.25\n"
+    return (
+        f"$TTL 3600\n@ {_SOA}\n{ns}@ A 198.51.100.80\n@ AAAA 2001:db8:80::80\n@ MX 10 mail\nwww CNAME @\n"
+        "mail A 203.0.113.25\n"
+    )
 
 
 def _signed(text: str, zone: str) -> str:
@@ -126,7 +138,9 @@ def _signed(text: str, zone: str) -> str:
 def _vouched(domains: list[str]) -> str:
     """The zone above them, signed, with a DS for each."""
     names = [parse_name(each + ".") for each in domains]
-    ds = "".join(f"{name_text(each)}. 3600 DS {rdata_text(DS, ds_of_key(each, key_data('bench', each)))}\n" for each in names)
+    ds = "".join(
+        f"{name_text(each)}. 3600 DS {rdata_text(DS, ds_of_key(each, key_data('bench', each)))}\n" for each in names
+    )
     return _signed(_example(domains) + ds, "example")
 
 

@@ -29,9 +29,12 @@ def worker_id(request: pytest.FixtureRequest) -> str:
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Each of the parallel workers begins with its share of the tests against real servers: those wait more than they work."""
+    """Each of the parallel workers begins with its share of the tests against real servers: those wait more than they
+    work."""
     count = getattr(config, "workerinput", {}).get("workercount", 1)
-    modules = {module: [each for each in items if each.path == module] for module in dict.fromkeys(each.path for each in items)}
+    modules = {
+        module: [each for each in items if each.path == module] for module in dict.fromkeys(each.path for each in items)
+    }
     real = [module for module, tests in modules.items() if any(each.get_closest_marker("real") for each in tests)]
     rest = [each for module, tests in modules.items() if module not in real for each in tests]
     size, ordered = -(-len(items) // count), list[pytest.Item]()

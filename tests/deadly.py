@@ -56,7 +56,7 @@ _AT_WRITE = textwrap.dedent("""
 
 
 def deadly_at(turn: int) -> str:
-    """Killed right after its first line in the journal, before its second, after its third, and so on in turns: with nothing done, with
-    an effect that nobody noted, with the next step begun."""
+    """Killed right after its first line in the journal, before its second, after its third, and so on in turns: with
+    nothing done, with an effect that nobody noted, with the next step begun."""
     number = turn % 3 + 1
     return _AT_WRITE.replace("NUMBER", str(number)).replace("BEFORE", str(number == 2))

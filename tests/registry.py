@@ -39,16 +39,22 @@ class Up:
     def settings(self) -> Settings:
         def account(name: str) -> EppRegistrar:
             return EppRegistrar(
-                server=SERVER, address="192.0.2.51", user=name, password=f"file:{name}.password", authority="authority.pem",
+                server=SERVER,
+                address="192.0.2.51",
+                user=name,
+                password=f"file:{name}.password",
+                authority="authority.pem",
                 nameservers="attributes" if self.registry.hosts.by_attribute else "objects",
-            )  # fmt: skip
+            )
 
         return Settings(network=Network(roots={}), registrars={name: account(name) for name in ("flint", "slate")})
 
     @property
     def context(self) -> RunContext:
         clock = SystemClock()
-        return RunContext(self.settings, self.folder, clock, Asker(Route({"192.0.2.51": self.server.endpoint}), clock), {})
+        return RunContext(
+            self.settings, self.folder, clock, Asker(Route({"192.0.2.51": self.server.endpoint}), clock), {}
+        )
 
     def account(self, name: str) -> RegistryAccount:
         found = self.context.registrar(name)
@@ -60,7 +66,9 @@ class Up:
 async def registry_up(folder: Path, by_attribute: bool = False) -> AsyncIterator[Up]:
     clock, asker = WorldClock(2_000_000_000.0), Asker(Route({}), SystemClock())
     tld = Tld(parse_name("example."), "192.0.2.11", TsigKey(parse_name("k.test."), "hmac-sha256", b"k"), 3600)
-    registry = Registry({"flint": "first-password", "slate": "other-password"}, [tld], [*ALDER, *BIRCH], 1e9, asker, clock, by_attribute)
+    registry = Registry(
+        {"flint": "first-password", "slate": "other-password"}, [tld], [*ALDER, *BIRCH], 1e9, asker, clock, by_attribute
+    )
     registry.register(DOMAIN, "flint", ALDER)
     registry.register(OTHER, "slate", ALDER)
     registry.register(YOUNG, "flint", ALDER, 20 * 86400.0)

@@ -1,4 +1,5 @@
-"""Commands of the program, each in a process of its own, without loading the program anew for each (:mod:`tests.starter`)."""
+"""Commands of the program, each in a process of its own, without loading the program anew for each
+(:mod:`tests.starter`)."""
 
 import functools
 import json
@@ -28,10 +29,15 @@ class Ended:
 
 
 def run_program(
-    words: Sequence[str], folder: Path, variables: Mapping[str, str], typed: str = "", patience: float = 100, before: str = ""
+    words: Sequence[str],
+    folder: Path,
+    variables: Mapping[str, str],
+    typed: str = "",
+    patience: float = 100,
+    before: str = "",
 ) -> Ended:
-    """``variables``: beside those of this process; ``before``: what its process does first, in Python. Raises :class:`AssertionError` for
-    what is not over after ``patience`` seconds, and for a traceback."""
+    """``variables``: beside those of this process; ``before``: what its process does first, in Python. Raises
+    :class:`AssertionError` for what is not over after ``patience`` seconds, and for a traceback."""
     with tempfile.TemporaryDirectory() as streams, socket.socket(socket.AF_UNIX) as connection:
         (Path(streams) / "stdin").write_text(typed)
         connection.settimeout(patience)
@@ -57,6 +63,8 @@ def run_program(
 def _starter() -> str:
     """The socket of a starter of this test process's own; it ends with it."""
     place = f"{tempfile.mkdtemp()}/socket"
-    process = subprocess.Popen([sys.executable, "-m", "tests.starter", place], cwd=ROOT, stdout=subprocess.PIPE, text=True)
+    process = subprocess.Popen(
+        [sys.executable, "-m", "tests.starter", place], cwd=ROOT, stdout=subprocess.PIPE, text=True
+    )
     assert process.stdout is not None and process.stdout.readline() == "ready\n"
     return place

@@ -1,7 +1,8 @@
 """The program, loaded once and started many times: most of what a short command costs is reading its modules.
 
-``python -m tests.starter SOCKET`` loads everything and forks for each request that comes over the socket; what runs then is what
-``legatum`` runs, in a process of its own. That the installed command itself starts is tested by those who type whole lines.
+``python -m tests.starter SOCKET`` loads everything and forks for each request that comes over the socket; what runs
+then is what ``legatum`` runs, in a process of its own. That the installed command itself starts is tested by those who
+type whole lines.
 """
 
 import importlib

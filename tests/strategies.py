@@ -21,7 +21,9 @@ def _below(parts: list[bytes]) -> Name:
 owners = st.lists(plain_labels, max_size=3).map(_below)
 ttls = st.integers(0, 2**31 - 1)
 _ipv4, _ipv6 = st.binary(min_size=4, max_size=4), st.binary(min_size=16, max_size=16)
-_texts = st.lists(st.binary(max_size=255).map(lambda raw: bytes((len(raw),)) + raw), min_size=1, max_size=3).map(b"".join)
+_texts = st.lists(st.binary(max_size=255).map(lambda raw: bytes((len(raw),)) + raw), min_size=1, max_size=3).map(
+    b"".join
+)
 _numbers = st.integers(0, 65535).map(lambda number: number.to_bytes(2))
 
 rdatas = {

@@ -1,4 +1,5 @@
-"""An event loop in which waiting takes no time: what is measured is what a program waits for, not how fast the machine is."""
+"""An event loop in which waiting takes no time: what is measured is what a program waits for, not how fast the machine
+is."""
 
 import asyncio
 import selectors

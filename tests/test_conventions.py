@@ -1,4 +1,5 @@
-"""What the project holds itself to, looked at in its own files: pages that name every rule, tests that do not rely on the clock."""
+"""What the project holds itself to, looked at in its own files: pages that name every rule, tests that do not rely on
+the clock."""
 
 import ast
 import re
@@ -21,7 +22,9 @@ def tracked(*patterns: str) -> list[Path]:
 
 def test_every_rule_that_is_cited_stands_on_the_page() -> None:
     page = (ROOT / "docs" / "timing.md").read_text(encoding="utf-8")
-    rules = {int(number) for number in re.findall(r"^(\d+)\. \*\*", page.split("## The rules")[1].split("\n## ")[0], re.M)}
+    rules = {
+        int(number) for number in re.findall(r"^(\d+)\. \*\*", page.split("## The rules")[1].split("\n## ")[0], re.M)
+    }
     assert rules == set(range(1, 17))
     cited = {
         int(number)
@@ -37,7 +40,9 @@ def test_no_test_judges_by_how_long_something_took() -> None:
     """A machine may be slow for any while: deadlines end a wait, but what passed until then proves nothing."""
 
     def reads_the_clock(node: ast.AST) -> bool:
-        called = [each.func for each in ast.walk(node) if isinstance(each, ast.Call) and isinstance(each.func, ast.Attribute)]
+        called = [
+            each.func for each in ast.walk(node) if isinstance(each, ast.Call) and isinstance(each.func, ast.Attribute)
+        ]
         calls = {f"{each.value.id}.{each.attr}" for each in called if isinstance(each.value, ast.Name)}
         return bool(calls & {"time.time", "time.monotonic", "time.perf_counter"})
 
@@ -46,7 +51,10 @@ def test_no_test_judges_by_how_long_something_took() -> None:
         for path in tracked("tests/*.py")
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
         if isinstance(node, ast.Assert)
-        and any(isinstance(each, ast.BinOp) and isinstance(each.op, ast.Sub) and reads_the_clock(each) for each in ast.walk(node))
+        and any(
+            isinstance(each, ast.BinOp) and isinstance(each.op, ast.Sub) and reads_the_clock(each)
+            for each in ast.walk(node)
+        )
     ]
     assert relying == []
 
@@ -62,7 +70,9 @@ def texts(path: Path) -> list[str]:
     tree = ast.parse(path.read_text(encoding="utf-8"))
     nodes = list(ast.walk(tree))
     explaining = {id(each.value) for each in nodes if isinstance(each, ast.Expr)}
-    parts = {id(part) for each in nodes if isinstance(each, ast.JoinedStr) for part in ast.walk(each) if part is not each}
+    parts = {
+        id(part) for each in nodes if isinstance(each, ast.JoinedStr) for part in ast.walk(each) if part is not each
+    }
     found = []
     for node in nodes:
         if id(node) in explaining | parts:
@@ -75,7 +85,12 @@ def texts(path: Path) -> list[str]:
 
 
 ADVICE = sorted(
-    {command for path in tracked("src/*.py") for text in texts(path) for command in re.findall(r"`(legatum [^`]*)`", text)},
+    {
+        command
+        for path in tracked("src/*.py")
+        for text in texts(path)
+        for command in re.findall(r"`(legatum [^`]*)`", text)
+    },
 )
 
 
@@ -92,5 +107,10 @@ def test_every_command_that_is_advised_can_be_typed(command: str) -> None:
 def test_commands_stand_between_marks() -> None:
     """So that a reader sees where they end, and the test above finds them."""
     bare = re.compile(rf"legatum (?:{'|'.join(COMMANDS)})\b")
-    loose = [f"{path.name}: {text}" for path in tracked("src/*.py") for text in texts(path) if bare.search(re.sub("`[^`]*`", "", text))]
+    loose = [
+        f"{path.name}: {text}"
+        for path in tracked("src/*.py")
+        for text in texts(path)
+        if bare.search(re.sub("`[^`]*`", "", text))
+    ]
     assert loose == [] and len(ADVICE) > 60

@@ -9,7 +9,12 @@ from legatum.core.moves.standing import State
 
 ROOT = Path(__file__).parent.parent
 GLOSSARY = (ROOT / "docs" / "glossary.md").read_text()
-WORDS = [word for line in GLOSSARY.splitlines() if line.startswith("- ") for word in re.findall(r"\*\*(.+?)\*\*", line.partition(": ")[0])]
+WORDS = [
+    word
+    for line in GLOSSARY.splitlines()
+    if line.startswith("- ")
+    for word in re.findall(r"\*\*(.+?)\*\*", line.partition(": ")[0])
+]
 
 
 def test_every_word_that_files_and_states_are_written_in_is_there() -> None:

@@ -16,14 +16,16 @@ _START = 40.0  # seconds
 
 @dataclass
 class Workers:
-    """``place``: the scheduler's address, once it was started; ``prefix`` of a command: what it begins with, to be run somewhere else."""
+    """``place``: the scheduler's address, once it was started; ``prefix`` of a command: what it begins with, to be run
+    somewhere else."""
 
     folder: Path
     place: str = ""
     processes: dict[str, "subprocess.Popen[str]"] = field(default_factory=dict)
 
     def start_scheduler(self, *options: str, prefix: Sequence[str] = (), version: str = "") -> str:
-        """Its address; where it had one, it is started there again. ``version``: of the library, as it says of itself."""
+        """Its address; where it had one, it is started there again. ``version``: of the library, as it says of
+        itself."""
         told = self.folder / f"scheduler-{time.monotonic_ns()}.json"
         port = ("--port", self.place.rpartition(":")[2] if self.place else "0")
         where = () if "--host" in options else ("--host", "127.0.0.1")
@@ -47,7 +49,10 @@ class Workers:
         self._start(name, words, source)
 
     def start_worker_by_another_clock(self, name: str, ahead: float) -> None:
-        started = f"import time; true = time.time; time.time = lambda: true() + {ahead}; from legatum.__main__ import start; start()"
+        started = (
+            f"import time; true = time.time; time.time = lambda: true() + {ahead}; from legatum.__main__ "
+            "import start; start()"
+        )
         self._start(name, [sys.executable, "-c", started, "worker", "--scheduler", self.place, "--name", name])
 
     def wait_for(self, *names: str) -> None:
@@ -64,7 +69,9 @@ class Workers:
             self.kill(name)  # who comes again under a name takes its place
         environment = {**os.environ, **({"PYTHONPATH": str(source)} if source is not None else {})}
         with (self.folder / f"{name}.log").open("w") as log:
-            self.processes[name] = subprocess.Popen(words, stdout=log, stderr=log, text=True, cwd=self.folder, env=environment)
+            self.processes[name] = subprocess.Popen(
+                words, stdout=log, stderr=log, text=True, cwd=self.folder, env=environment
+            )
 
     def kill(self, name: str) -> None:
         self.processes[name].kill()

@@ -1,5 +1,5 @@
-"""Writes the pages that are made from the code: docs/findings.md, docs/legatum.1 and docs/schema/. ``--check``: only says what is out of
-date."""
+"""Writes the pages that are made from the code: docs/findings.md, docs/legatum.1 and docs/schema/. ``--check``: only
+says what is out of date."""
 
 import importlib
 import json
@@ -42,7 +42,9 @@ def pages() -> dict[Path, str]:
 def manual_page() -> str:
     tree = command_tree(COMMANDS)
     sections = [
-        (" ".join(each.words), each.summary, [(one.flags, one.value, one.help) for one in each.options]) for each in tree.all if each.words
+        (" ".join(each.words), each.summary, [(one.flags, one.value, one.help) for one in each.options])
+        for each in tree.all
+        if each.words
     ]
     return manual(__version__, tree.summary, sections)
 
@@ -56,7 +58,8 @@ def _dedented(part: Any) -> Any:
     match part:
         case dict():
             return {
-                key: cleandoc(each) if key == "description" and isinstance(each, str) else _dedented(each) for key, each in part.items()
+                key: cleandoc(each) if key == "description" and isinstance(each, str) else _dedented(each)
+                for key, each in part.items()
             }
         case list():
             return [_dedented(each) for each in part]
@@ -66,8 +69,16 @@ def _dedented(part: Any) -> Any:
 def findings() -> str:
     families = {name: collect(vars(module)) for name, module in FAMILIES.items()}
     count = sum(len(kinds) for kinds in families.values())
-    lines = ["# Findings", "", f"All {count}, made from the code by `make docs`; `legatum explain SLUG` says the same.", ""]
-    lines += ["Severity is judged by what visitors suffer: *error*, some or all of them fail now; *warning*, they will when something"]
+    lines = [
+        "# Findings",
+        "",
+        f"All {count}, made from the code by `make docs`; `legatum explain SLUG` says the same.",
+        "",
+    ]
+    lines += [
+        "Severity is judged by what visitors suffer: *error*, some or all of them fail now; *warning*, they "
+        "will when something"
+    ]
     lines += ["else fails; *notice*, worth knowing.", ""]
     for name, kinds in families.items():
         slugs = ", ".join(f"[{kind.slug}](#{kind.slug})" for kind in kinds)

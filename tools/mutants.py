@@ -1,13 +1,15 @@
-"""How many small changes of the logic the tests notice (mutation testing): `make mutants`, or `tools/mutants.py core/dnssec wire` for these
-parts alone, with what was found of the others before.
+"""How many small changes of the logic the tests notice (mutation testing): `make mutants`, or `tools/mutants.py
+core/dnssec wire` for these parts alone, with what was found of the others before.
 
-One change at a time is made in the parts that [tool.mutmut] in pyproject.toml names - a comparison, a constant, a condition, an argument,
-an assignment -, and the tests that reach it are run, the quickest first, until one fails. What the type checker refuses counts as noticed:
-it is part of `make test`. Texts are left alone: what people read is held by the tests of pages and commands. Of tests that take long
-together only the quickest are run: all of them notice rather more than is said here.
+One change at a time is made in the parts that [tool.mutmut] in pyproject.toml names - a comparison, a constant, a
+condition, an argument, an assignment -, and the tests that reach it are run, the quickest first, until one fails. What
+the type checker refuses counts as noticed: it is part of `make test`. Texts are left alone: what people read is held by
+the tests of pages and commands. Of tests that take long together only the quickest are run: all of them notice rather
+more than is said here.
 
-The library makes the changes. They are tried here, all from one process that has loaded every test, each in a fork of it: loading the
-tests takes longer than most changes live. What was found is in build/mutants, and as a list in docs/mutants.md.
+The library makes the changes. They are tried here, all from one process that has loaded every test, each in a fork of
+it: loading the tests takes longer than most changes live. What was found is in build/mutants, and as a list in
+docs/mutants.md.
 """
 
 import ast
@@ -28,7 +30,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from mutmut.__main__ import copy_also_copy_files, copy_src_dir, create_mutants, setup_source_paths, store_lines_covered_by_tests
+from mutmut.__main__ import (
+    copy_also_copy_files,
+    copy_src_dir,
+    create_mutants,
+    setup_source_paths,
+    store_lines_covered_by_tests,
+)
 from mutmut.configuration import config
 from mutmut.mutation import mutators
 from mutmut.mutation.file_mutation import filter_mutants_with_type_checker
@@ -42,7 +50,8 @@ _RESULTS = PLACE / "results.json"
 _COPIED = ("src", "tests", "tools", "docs", "README.md", "CHANGELOG.md", "pyproject.toml", "Makefile")
 _SIDE_BY_SIDE = os.cpu_count() or 2
 _PATIENCE, _LEAST = 4, 20  # times what the tests take without a change, and seconds at least
-_TRIED_FOR = 6.0  # seconds that the tests of a change may take together, the quickest first; the first one runs whatever it takes
+# seconds that the tests of a change may take together, the quickest first; the first one runs whatever it takes
+_TRIED_FOR = 6.0
 _SAVED_EVERY = 30.0  # seconds
 _FAILED, _NOTICED = 1, ("killed", "types", "time")
 
@@ -63,22 +72,33 @@ def main() -> int:
         setup_source_paths()
         store_lines_covered_by_tests()
         create_mutants(_SIDE_BY_SIDE)
-    names = [name for file in sorted(Path("mutants").glob("src/**/*.meta")) for name in json.loads(file.read_text())["exit_code_by_key"]]
-    wanted = [each for each in names if not sys.argv[1:] or any(f".{part.replace('/', '.')}." in each for part in sys.argv[1:])]
+    names = [
+        name
+        for file in sorted(Path("mutants").glob("src/**/*.meta"))
+        for name in json.loads(file.read_text())["exit_code_by_key"]
+    ]
+    wanted = [
+        each
+        for each in names
+        if not sys.argv[1:] or any(f".{part.replace('/', '.')}." in each for part in sys.argv[1:])
+    ]
     print(f"{len(wanted)} changes; asking the type checker …", flush=True)
     refused = set(filter_mutants_with_type_checker())
     print(f"{len(refused & set(wanted))} of them refused; running the tests without a change …", flush=True)
     trial = Trial(wanted, refused)
     os.chdir("mutants")
     selection = config().pytest_add_cli_args_test_selection
-    pytest.main(["-q", "--no-header", "-p", "no:cacheprovider", "-p", "no:randomly", "--rootdir=.", *selection], plugins=[trial])
+    pytest.main(
+        ["-q", "--no-header", "-p", "no:cacheprovider", "-p", "no:randomly", "--rootdir=.", *selection], plugins=[trial]
+    )
     os.chdir(ROOT)
     report({name: found for name in names if (found := trial.results.get(name, known.get(name, "")))}, len(names))
     return 0
 
 
 class Trial:
-    """In place of pytest's own loop: every test once, to see what it reaches and how long it takes; then every change in a fork."""
+    """In place of pytest's own loop: every test once, to see what it reaches and how long it takes; then every change
+    in a fork."""
 
     def __init__(self, wanted: list[str], refused: set[str]) -> None:
         self.wanted, self.refused = wanted, refused
@@ -97,7 +117,11 @@ class Trial:
         if self._failed:
             print("a test fails without any change: mend that first")
             return True
-        caches = [each for each in gc.get_objects() if isinstance(each, _lru_cache_wrapper) and each.__module__.startswith("legatum.")]
+        caches = [
+            each
+            for each in gc.get_objects()
+            if isinstance(each, _lru_cache_wrapper) and each.__module__.startswith("legatum.")
+        ]
         waiting = dict[int, str]()
         print(f"{len(session.items)} tests; trying the changes …", flush=True)
         for name in self.wanted:
@@ -158,30 +182,43 @@ class Trial:
 
 
 def report(results: dict[str, str], made: int) -> None:
-    """The figures, and in docs/mutants.md what nobody noticed. ``made``: changes, of which some may not have been tried."""
+    """The figures, and in docs/mutants.md what nobody noticed. ``made``: changes, of which some may not have been
+    tried."""
     _RESULTS.write_text(json.dumps(results, indent=1))
     parts = defaultdict[str, Counter[str]](Counter)
     for name, found in results.items():
         parts[name.split(".x")[0].removeprefix("legatum.").replace(".", "/")][found] += 1
-    rows = [(part, sum(counts.values()), sum(counts[each] for each in _NOTICED), counts) for part, counts in sorted(parts.items())]
+    rows = [
+        (part, sum(counts.values()), sum(counts[each] for each in _NOTICED), counts)
+        for part, counts in sorted(parts.items())
+    ]
     count, noticed = sum(row[1] for row in rows), sum(row[2] for row in rows)
     text = [
-        "# Small changes that the tests do not notice", "",
-        "Made by `make mutants`: the logic of these parts changed in one place at a time, and the tests that reach it run.",
-        "Noticed is what a test fails by, what never ends, and what the type checker refuses. What is left is below: some are",
-        "equal to what stands there, others are work to do.", "",
-        f"{count} of {made} changes tried, {noticed} noticed: {100 * noticed / count:.1f} %.", "",
+        "# Small changes that the tests do not notice",
+        "",
+        "Made by `make mutants`: the logic of these parts changed in one place at a time, and the tests that "
+        "reach it run.",
+        "Noticed is what a test fails by, what never ends, and what the type checker refuses. What is left "
+        "is below: some are",
+        "equal to what stands there, others are work to do.",
+        "",
+        f"{count} of {made} changes tried, {noticed} noticed: {100 * noticed / count:.1f} %.",
+        "",
         "| part | changes | noticed | by a test | by the type checker | without end | unnoticed | not reached |",
         "| --- | --- | --- | --- | --- | --- | --- | --- |",
         *(
-            f"| {part} | {total} | {100 * seen / total:.0f} % | {found['killed']} | {found['types']} | {found['time']} | "
+            f"| {part} | {total} | {100 * seen / total:.0f} % | {found['killed']} | {found['types']} | "
+            f"{found['time']} | "
             f"{found['survived']} | {found['not reached']} |"
             for part, total, seen, found in rows
-        ), "",
-    ]  # fmt: skip
+        ),
+        "",
+    ]
     print(text[6])
     for part, *_ in rows:
-        lines = list(_unnoticed(part, [name for name, found in results.items() if found in ("survived", "not reached")]))
+        lines = list(
+            _unnoticed(part, [name for name, found in results.items() if found in ("survived", "not reached")])
+        )
         text += [f"## {part}", "", *lines, ""] if lines else []
     (ROOT / "docs" / "mutants.md").write_text("\n".join(text).rstrip() + "\n")
 

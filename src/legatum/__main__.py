@@ -5,7 +5,8 @@ import sys
 
 
 def start() -> None:
-    """Runs the command that was typed, and ends the program. Interruptions are listened for before anything else is loaded."""
+    """Runs the command that was typed, and ends the program. Interruptions are listened for before anything else is
+    loaded."""
     from legatum.cli.program.interruption import leave, listen, no_longer
 
     listen()
@@ -20,7 +21,8 @@ def start() -> None:
             told = unwritten(error)
             status = status if status > 1 else told
         no_longer()
-        gc.freeze()  # the process ends: what is left of a large zone need not be looked through once more, which takes seconds
+        # the process ends: what is left of a large zone need not be looked through once more, which takes seconds
+        gc.freeze()
     except KeyboardInterrupt:
         leave()
     sys.exit(status)

@@ -1,4 +1,5 @@
-"""The program called in this process, over a practice world in a thread: its clock, servers and visitors can be reached into."""
+"""The program called in this process, over a practice world in a thread: its clock, servers and visitors can be reached
+into."""
 
 import contextlib
 import io
@@ -31,7 +32,11 @@ class Desk:
 
     def receive(self) -> None:
         """Visitors from now on, by every resolver."""
-        asked = [(parse_domain(f"shop.{DOMAIN}"), A), (parse_domain(f"w.preview.{DOMAIN}"), A), (parse_domain(DOMAIN), MX)]
+        asked = [
+            (parse_domain(f"shop.{DOMAIN}"), A),
+            (parse_domain(f"w.preview.{DOMAIN}"), A),
+            (parse_domain(DOMAIN), MX),
+        ]
         self.practice.visit(asked, 120.0)
 
     @property

@@ -13,7 +13,8 @@ PROGRAM = str(Path(sys.executable).with_name("legatum"))
 
 
 def heeds_ctrl_c() -> None:
-    """For ``preexec_fn``: where the suite itself runs with the signal ignored, as in the background of a shell, its children would too."""
+    """For ``preexec_fn``: where the suite itself runs with the signal ignored, as in the background of a shell, its
+    children would too."""
     signal.signal(signal.SIGINT, signal.SIG_DFL)
 
 
@@ -33,9 +34,15 @@ class Shell:
         path = f"{Path(PROGRAM).parent}:{os.environ['PATH']}"
         environment = {**os.environ, "NO_COLOR": "1", "PATH": path, **self.variables}
         ended = subprocess.run(
-            ["bash", "-c", line], cwd=self.folder, env=environment, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=100,
+            ["bash", "-c", line],
+            cwd=self.folder,
+            env=environment,
+            stdin=subprocess.DEVNULL,
+            capture_output=True,
+            text=True,
+            timeout=100,
             check=False,
-        )  # fmt: skip
+        )
         assert "Traceback" not in ended.stderr, ended.stderr
         return Ended(ended.returncode, ended.stdout, ended.stderr)
 
@@ -48,7 +55,10 @@ class PracticeWorld:
 
     def __enter__(self) -> "PracticeWorld":
         self.process = subprocess.Popen(
-            [PROGRAM, "practice", "start", str(self.folder), "-q"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+            [PROGRAM, "practice", "start", str(self.folder), "-q"],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
         )
         assert self.process.stdout is not None
         line = self.process.stdout.readline()

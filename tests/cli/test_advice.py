@@ -1,4 +1,5 @@
-"""Every command that the program advises, run as it is printed, with what was left to fill in filled in: none is badly put."""
+"""Every command that the program advises, run as it is printed, with what was left to fill in filled in: none is badly
+put."""
 
 import re
 from collections.abc import Iterator
@@ -13,25 +14,57 @@ from tests.test_conventions import ADVICE
 
 DOMAIN, HOST = "kilnandclay.example", "ns1.evensong.test"
 KNOWN = [  # what stands in braces, by what it is called in the code
-    ("PRESENT", "3"), ("listing", "list"),
-    ("slug", "server-silent"), ("_verb", "advance"), ("REQUEST|_making|gathering|step.id", "gather"), (r"places\[0\]|^left$", "alder"),
-    (r"places\[-1\]|^right$", "birch"), ("place", "{settings}"), ("old.name|self.name", "alder"),
-    ("^one$", "alder"), ("new.name|^other$", "birch"), ("registrar|premises|account.name|effect.losing", "flint"), ("args.at", "birch"),
-    (r"\.group$", "lame"), ("document.name", "providers.alder"),
-    ("host|bare", HOST), ("^address$", "198.51.100.41"),
-    ("document.file", f"{DOMAIN}.zone"), ("source", "alder"), ("", DOMAIN),
-]  # fmt: skip
+    ("PRESENT", "3"),
+    ("listing", "list"),
+    ("slug", "server-silent"),
+    ("_verb", "advance"),
+    ("REQUEST|_making|gathering|step.id", "gather"),
+    (r"places\[0\]|^left$", "alder"),
+    (r"places\[-1\]|^right$", "birch"),
+    ("place", "{settings}"),
+    ("old.name|self.name", "alder"),
+    ("^one$", "alder"),
+    ("new.name|^other$", "birch"),
+    ("registrar|premises|account.name|effect.losing", "flint"),
+    ("args.at", "birch"),
+    (r"\.group$", "lame"),
+    ("document.name", "providers.alder"),
+    ("host|bare", HOST),
+    ("^address$", "198.51.100.41"),
+    ("document.file", f"{DOMAIN}.zone"),
+    ("source", "alder"),
+    ("", DOMAIN),
+]
 MEANT = {  # what stands in capitals
-    "CATALOG": DOMAIN, "DOMAIN": DOMAIN, "NAME,NAME": "ns1.alder.test,ns2.alder.test", "SERVER": "ns1.alder.test.", "LEFT": "alder",
-    "RIGHT": "birch", "PLACE": "alder", "LIST": "list", "HOST": HOST, "OTHER": "ns2.evensong.test", "ADDRESS": "198.51.100.41",
-    "INSTANT": "22:00", "serial=NUMBER": "serial=5", "IDENTIFIER": "QM-7", "TEXT": "Kiln", "XX": "GB",
-}  # fmt: skip
+    "CATALOG": DOMAIN,
+    "DOMAIN": DOMAIN,
+    "NAME,NAME": "ns1.alder.test,ns2.alder.test",
+    "SERVER": "ns1.alder.test.",
+    "LEFT": "alder",
+    "RIGHT": "birch",
+    "PLACE": "alder",
+    "LIST": "list",
+    "HOST": HOST,
+    "OTHER": "ns2.evensong.test",
+    "ADDRESS": "198.51.100.41",
+    "INSTANT": "22:00",
+    "serial=NUMBER": "serial=5",
+    "IDENTIFIER": "QM-7",
+    "TEXT": "Kiln",
+    "XX": "GB",
+}
 
 
 OF_THE_MOMENT = (  # understood, but not so in this world now
-    "is there already", "a move of this domain already", "no step 'request' in this move", "does not have 198.51.100.41",
-    "nothing can stand beside an alias", "has no DS", "no viewpoints in the settings", "is no scheduler",
-)  # fmt: skip
+    "is there already",
+    "a move of this domain already",
+    "no step 'request' in this move",
+    "does not have 198.51.100.41",
+    "nothing can stand beside an alias",
+    "has no DS",
+    "no viewpoints in the settings",
+    "is no scheduler",
+)
 
 
 def put(command: str, settings: str) -> list[str]:
@@ -87,6 +120,10 @@ def test_every_command_that_is_advised_does_something(shell: Shell) -> None:
 
     with ThreadPoolExecutor(3) as crew:
         done = list(crew.map(run, sorted(commands)))
-    wrong = [(" ".join(words), err) for words, status, err in done if status == 2 and not any(each in err for each in OF_THE_MOMENT)]
+    wrong = [
+        (" ".join(words), err)
+        for words, status, err in done
+        if status == 2 and not any(each in err for each in OF_THE_MOMENT)
+    ]
     assert not wrong, "\n".join(f"{words}: {err}" for words, err in wrong)
     assert len(done) > 40

@@ -1,4 +1,5 @@
-"""Lists shared among workers of a scheduler, and the world seen from viewpoints: the installed program over a practice world."""
+"""Lists shared among workers of a scheduler, and the world seen from viewpoints: the installed program over a practice
+world."""
 
 import json
 import shutil
@@ -72,18 +73,25 @@ def told(desk: Desk, *words: str, status: int = 0) -> Any:
 
 
 @pytest.mark.timeout(120)
-def test_the_same_by_workers_as_here_and_what_they_saw_is_kept(desk: Desk, workers: Workers, listed: str, tmp_path: Path) -> None:
+def test_the_same_by_workers_as_here_and_what_they_saw_is_kept(
+    desk: Desk, workers: Workers, listed: str, tmp_path: Path
+) -> None:
     def without_time(path: Path) -> dict[str, Any]:
         # Which server of the parent is asked first is left to chance, and time goes on between the two.
         left_out = ("milliseconds", "at", "questions", "verdict", "earliest")
-        return {each["domain"]: {name: value for name, value in each.items() if name not in left_out} for each in lines(path)}
+        return {
+            each["domain"]: {name: value for name, value in each.items() if name not in left_out}
+            for each in lines(path)
+        }
 
     for action in (("survey",), ("confirm", "--to", "alder"), ("timetable", "--switch", "2031-03-04 22:00")):
         here, there = tmp_path / f"{action[0]}.here", tmp_path / f"{action[0]}.there"
         short = tmp_path / "short.txt"
         short.write_text(f"{DOMAIN}\n{STALLS[0]}\nnowhere.example\n{OTHER}\n")
         status = desk.run("fleet", action[0], str(short), *action[1:], "--out", str(here), "-q")
-        assert desk.run("fleet", action[0], str(short), *action[1:], "--out", str(there), "--engine") == status, desk.said
+        assert desk.run("fleet", action[0], str(short), *action[1:], "--out", str(there), "--engine") == status, (
+            desk.said
+        )
         assert "the workers look: harbour, upland" in desk.said
         assert without_time(here) == without_time(there) and len(lines(there)) == 4
         earliest = [{each["domain"]: each["earliest"] for each in lines(path)} for path in (here, there)]
@@ -94,9 +102,14 @@ def test_the_same_by_workers_as_here_and_what_they_saw_is_kept(desk: Desk, worke
     desk.run("fleet", "survey", listed, "--engine", "--evidence", kept, "--out", str(out), "-q")
     desk.run("survey", "--from", kept, "--json")
     judged = {each["domain"]: [one["slug"] for one in each["findings"]] for each in json.loads(desk.said)["surveys"]}
-    assert judged == {each["domain"]: [one["slug"] for one in each["findings"]] for each in lines(out)} and len(judged) == COUNT
+    assert (
+        judged == {each["domain"]: [one["slug"] for one in each["findings"]] for each in lines(out)}
+        and len(judged) == COUNT
+    )
     desk.done("house", "--json", "-q")
-    assert {DOMAIN, OTHER} <= {each["domain"] for each in json.loads(desk.said)["surveys"]}  # seen by workers, kept here
+    assert {DOMAIN, OTHER} <= {
+        each["domain"] for each in json.loads(desk.said)["surveys"]
+    }  # seen by workers, kept here
 
 
 @pytest.mark.timeout(120)
@@ -118,9 +131,22 @@ def test_the_inventory_by_workers_is_the_same(desk: Desk, workers: Workers, list
 
 
 @pytest.mark.timeout(240)
-def test_a_worker_and_the_scheduler_killed_in_the_middle_cost_no_domain(desk: Desk, workers: Workers, listed: str, tmp_path: Path) -> None:
+def test_a_worker_and_the_scheduler_killed_in_the_middle_cost_no_domain(
+    desk: Desk, workers: Workers, listed: str, tmp_path: Path
+) -> None:
     out = tmp_path / "out.jsonl"
-    words = [PROGRAM, "fleet", "survey", listed, "--out", str(out), "--engine", "-q", "--settings", str(desk.world.settings_file)]
+    words = [
+        PROGRAM,
+        "fleet",
+        "survey",
+        listed,
+        "--out",
+        str(out),
+        "--engine",
+        "-q",
+        "--settings",
+        str(desk.world.settings_file),
+    ]
 
     def begun() -> "subprocess.Popen[str]":
         return subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
@@ -137,7 +163,9 @@ def test_a_worker_and_the_scheduler_killed_in_the_middle_cost_no_domain(desk: De
         assert sorted(each["domain"] for each in lines(out)) == STALLS
 
     # One of another program stands by, and marks what it does: nothing of it may come in, whoever is killed.
-    source = another_program(tmp_path, "views/fleet/lists.py", "domain=name, standing=standing", 'domain="x" + name, standing=standing')
+    source = another_program(
+        tmp_path, "views/fleet/lists.py", "domain=name, standing=standing", 'domain="x" + name, standing=standing'
+    )
     workers.start_worker("stranger", source=source)
     workers.wait_for("stranger")
     run = begun()
@@ -205,7 +233,9 @@ def another_program(folder: Path, file: str, old: str, new: str) -> Path:
 def test_who_sees_what_from_where(desk: Desk, workers: Workers, tmp_path: Path) -> None:
     evidence = tmp_path / "kept"
     found = told(desk, "survey", OTHER, "--from-everywhere", "--evidence", str(evidence))
-    assert [each["place"] for each in found["everywhere"]["places"]] == ["here", "harbour", "hill"] and found["everywhere"]["good"]
+    assert [each["place"] for each in found["everywhere"]["places"]] == ["here", "harbour", "hill"] and found[
+        "everywhere"
+    ]["good"]
     assert found["everywhere"]["differences"] == [] and "how it looks from other networks" not in found["not_looked_at"]
     again = told(desk, "survey", "--from", str(evidence))["surveys"]
     assert [each["viewpoint"] for each in again] == ["", "harbour", "hill"]
@@ -213,17 +243,25 @@ def test_who_sees_what_from_where(desk: Desk, workers: Workers, tmp_path: Path) 
     assert told(desk, "confirm", OTHER, "--from-viewpoint", "hill")["everywhere"]["good"]
     seen = told(desk, "visit", OTHER, "--from-viewpoint", "harbour")
     assert seen["good"] and len(seen["everywhere"]["places"]) == 2 and seen["everywhere"]["differences"] == []
-    compared = told(desk, "compare", "alder", "birch", "--domain", "lanternlane.example", "--answers", "--from-everywhere")
+    compared = told(
+        desk, "compare", "alder", "birch", "--domain", "lanternlane.example", "--answers", "--from-everywhere"
+    )
     assert compared["everywhere"]["good"] and len(compared["everywhere"]["places"]) == 3
-    assert desk.run("watch", OTHER, "--to", "alder", "--since", "30d", "--from-everywhere", "--json", "-q") == 0, desk.said
+    assert desk.run("watch", OTHER, "--to", "alder", "--since", "30d", "--from-everywhere", "--json", "-q") == 0, (
+        desk.said
+    )
     last = json.loads(desk.said.splitlines()[-1])
     assert {each["who"].partition(" from ")[2] for each in last["told"]} == {"", "harbour", "hill"}
     assert desk.run("survey", OTHER, "--from-viewpoint", "moon") == 2 and "there are harbour, hill" in desk.said
-    assert desk.run("compare", "alder", "birch", "--domain", OTHER, "--from-everywhere") == 2 and "--answers" in desk.said
+    assert (
+        desk.run("compare", "alder", "birch", "--domain", OTHER, "--from-everywhere") == 2 and "--answers" in desk.said
+    )
 
 
 @pytest.mark.timeout(120)
-def test_a_move_is_proven_from_there_too_where_the_settings_want_that(desk: Desk, workers: Workers, tmp_path: Path) -> None:
+def test_a_move_is_proven_from_there_too_where_the_settings_want_that(
+    desk: Desk, workers: Workers, tmp_path: Path
+) -> None:
     settings = tmp_path / "proving.toml"
     folder = desk.world.folder
     text = desk.world.settings_file.read_text().replace('"file:', f'"file:{folder}/')
@@ -246,16 +284,24 @@ def test_a_move_is_proven_from_there_too_where_the_settings_want_that(desk: Desk
     assert desk.world.registry.known(parse_domain(STALLS[0])) is not None
 
 
-def test_no_scheduler_another_one_and_one_that_is_plain(desk: Desk, workers: Workers, listed: str, tmp_path: Path) -> None:
+def test_no_scheduler_another_one_and_one_that_is_plain(
+    desk: Desk, workers: Workers, listed: str, tmp_path: Path
+) -> None:
     def said(*words: str, status: int) -> str:
         assert desk.run(*words) == status, desk.said
         return desk.said
 
-    assert "a plain connection that leaves this machine" in said("fleet", "survey", listed, "--engine", "tcp://192.0.2.1:8786", status=2)
+    assert "a plain connection that leaves this machine" in said(
+        "fleet", "survey", listed, "--engine", "tcp://192.0.2.1:8786", status=2
+    )
     assert "is no scheduler" in said("fleet", "survey", listed, "--engine", "here", status=2)
-    assert "needs authority and certificate and key" in said("fleet", "survey", listed, "--engine", "tls://127.0.0.1:8786", status=2)
+    assert "needs authority and certificate and key" in said(
+        "fleet", "survey", listed, "--engine", "tls://127.0.0.1:8786", status=2
+    )
     assert "the engine has workers of its own" in said("fleet", "survey", listed, "--engine", "--jobs", "2", status=2)
-    assert "no scheduler at tcp://127.0.0.1:1: " in said("fleet", "survey", listed, "--engine", "tcp://127.0.0.1:1", status=3)
+    assert "no scheduler at tcp://127.0.0.1:1: " in said(
+        "fleet", "survey", listed, "--engine", "tcp://127.0.0.1:1", status=3
+    )
     older = Workers(tmp_path)
     try:
         place = older.start_scheduler(version="2020.2.0")
@@ -268,7 +314,9 @@ def test_no_scheduler_another_one_and_one_that_is_plain(desk: Desk, workers: Wor
 
 
 @pytest.mark.timeout(120)
-def test_a_worker_whose_clock_is_wrong_and_one_of_another_program(desk: Desk, workers: Workers, listed: str, tmp_path: Path) -> None:
+def test_a_worker_whose_clock_is_wrong_and_one_of_another_program(
+    desk: Desk, workers: Workers, listed: str, tmp_path: Path
+) -> None:
     source = another_program(tmp_path, "__init__.py", "__version__", "# another state of it\n__version__")
     for name in ("harbour", "upland"):
         workers.kill(name)
@@ -279,7 +327,11 @@ def test_a_worker_whose_clock_is_wrong_and_one_of_another_program(desk: Desk, wo
     found = told(desk, "survey", OTHER, "--from-everywhere", "--evidence", str(evidence), status=1)["everywhere"]
     places = {each["place"]: each for each in found["places"]}
     assert places["harbour"]["good"] and "37 s ahead of this one's" in places["harbour"]["doubts"]
-    assert places["hill"]["good"] is None and "its program's files are others" in places["hill"]["verdict"] and not found["good"]
+    assert (
+        places["hill"]["good"] is None
+        and "its program's files are others" in places["hill"]["verdict"]
+        and not found["good"]
+    )
     again = told(desk, "survey", "--from", str(evidence))["surveys"]
     assert [(each["viewpoint"], "37 s ahead" in each["doubts"]) for each in again] == [("", False), ("harbour", True)]
     assert desk.run("fleet", "survey", listed, "--engine") == 3

@@ -1,4 +1,5 @@
-"""A move by hand without a provider or a registrar in the settings: name servers' names instead, and worksheets for both sides."""
+"""A move by hand without a provider or a registrar in the settings: name servers' names instead, and worksheets for
+both sides."""
 
 import tomllib
 from collections.abc import Iterator
@@ -50,7 +51,9 @@ def typed(desk: Desk, place: str) -> str:
     assert "- [ ] " in sheet
     if step.id == "switch":
         assert "form" in sheet
-        accounts(desk).done("registration", "nameservers", DOMAIN, "--to", place, "--registrar", "flint", "--yes", "--anyway")
+        accounts(desk).done(
+            "registration", "nameservers", DOMAIN, "--to", place, "--registrar", "flint", "--yes", "--anyway"
+        )
         return step.id
     (effect,) = step.effects
     assert isinstance(effect, ZoneMade), step
@@ -84,7 +87,11 @@ def test_there_and_back_by_names_alone(desk: Desk) -> None:
     desk.receive()
     desk.done("move", "draft", DOMAIN, "--to", "NS2.birch.example., ns1.Birch.example")  # as people type
     assert f"{DOMAIN} from {ALDER} to {BIRCH}: drafted" in desk.said
-    assert "gathered by asking" in desk.said and "would be lost" in desk.said and f"legatum gather {DOMAIN} --names FILE" in desk.said
+    assert (
+        "gathered by asking" in desk.said
+        and "would be lost" in desk.said
+        and f"legatum gather {DOMAIN} --names FILE" in desk.said
+    )
     desk.done("move", "rehearse", DOMAIN)
     assert carried_out(desk, "birch") == ["publish", "switch"]
     desk.done("confirm", DOMAIN, "--to", BIRCH)

@@ -1,4 +1,5 @@
-"""What a zone asks its parent for by CDS records; parts of a signed domain, with a DS of their own and without; signed names of servers."""
+"""What a zone asks its parent for by CDS records; parts of a signed domain, with a DS of their own and without; signed
+names of servers."""
 
 import json
 from collections.abc import Iterator
@@ -47,7 +48,9 @@ def test_what_a_zone_asks_for_is_read_checked_and_done(desk: Desk) -> None:
     assert chain(desk, SIGNED) == VALID
     assert desk.run("ds", "withdraw", SIGNED, "--cds", "--registrar", "flint", "--yes") == 4 and "asks for" in desk.said
     asks(desk, "removal")
-    assert desk.run("ds", "submit", SIGNED, "--cds", "--registrar", "flint", "--yes") == 4 and "ds withdraw" in desk.said
+    assert (
+        desk.run("ds", "submit", SIGNED, "--cds", "--registrar", "flint", "--yes") == 4 and "ds withdraw" in desk.said
+    )
     desk.done("ds", "withdraw", SIGNED, "--cds", "--registrar", "flint", "--yes", "--wait")
     assert ds_count(desk, SIGNED) == 0
 
@@ -89,7 +92,10 @@ def test_a_part_of_a_signed_domain_is_handed_on_and_has_a_ds_in_the_zone_above(d
         if provider == "sorrel":
             desk.done("ds", "submit", PART, "--yes", "--wait")
             assert "in the zone coppergate.example at rowan" in desk.said and chain(desk, PART) == VALID
-            assert desk.run("move", "draft", SIGNED, "--part", "www=rowan", "--force") == 4 and f"ds withdraw {PART}" in desk.said
+            assert (
+                desk.run("move", "draft", SIGNED, "--part", "www=rowan", "--force") == 4
+                and f"ds withdraw {PART}" in desk.said
+            )
             desk.done("ds", "withdraw", PART, "--yes", "--wait")
         desk.done("move", "draft", SIGNED, "--part", "www=rowan", "--force")
         desk.done("move", "rehearse", SIGNED)
@@ -124,16 +130,25 @@ def test_the_chain_stands_in_the_survey_and_is_drawn_in_its_report(desk: Desk, t
     desk.done("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait")
     desk.done("survey", SIGNED, "--chain", "--html", str(tmp_path / "page.html"), "--json")
     told = json.loads(desk.said[desk.said.index("{") :])
-    assert [each["zone"] for each in told["chain"]["links"]] == [".", "example", SIGNED] and told["chain"]["state"] == VALID
+    assert [each["zone"] for each in told["chain"]["links"]] == [".", "example", SIGNED] and told["chain"][
+        "state"
+    ] == VALID
     assert not any("chain of trust" in each for each in told["not_looked_at"])
     page = (tmp_path / "page.html").read_text()
-    assert page.count("<svg") == 3 and "The chain of trust: connected and valid" in page and "4 of the parent&#x27;s addresses: DS" in page
+    assert (
+        page.count("<svg") == 3
+        and "The chain of trust: connected and valid" in page
+        and "4 of the parent&#x27;s addresses: DS" in page
+    )
 
 
 def test_a_registry_that_makes_ds_records_itself_gets_the_keys(desk: Desk) -> None:
     """RFC 5910 s4.2."""
     desk.done("practice", "registry", "--wants-keys")
-    assert desk.run("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait") == 3 and "keys are taken here" in desk.said
+    assert (
+        desk.run("ds", "submit", SIGNED, "--registrar", "flint", "--yes", "--wait") == 3
+        and "keys are taken here" in desk.said
+    )
     settings = desk.world.settings_file
     settings.write_text(settings.read_text().replace("[registrars.flint]\n", '[registrars.flint]\nds_as = "keys"\n'))
     desk.done("move", "advance", SIGNED, "--yes", "--wait")

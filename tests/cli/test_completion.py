@@ -41,11 +41,18 @@ def proposed(name: str, script: Path, line: str) -> set[str]:
     if name == "bash":
         words = ["legatum", *line.split(" ")]
         listed = " ".join(f"'{word}'" for word in words)
-        asked = f"source {script}; COMP_WORDS=({listed}); COMP_CWORD={len(words) - 1}; _legatum; printf '%s\\n' \"${{COMPREPLY[@]}}\""
-        return set(subprocess.run(["bash", "--norc", "-c", asked], capture_output=True, text=True, check=True).stdout.split())
+        asked = (
+            f"source {script}; COMP_WORDS=({listed}); COMP_CWORD={len(words) - 1}; _legatum; printf '%s\\n' "
+            f'"${{COMPREPLY[@]}}"'
+        )
+        return set(
+            subprocess.run(["bash", "--norc", "-c", asked], capture_output=True, text=True, check=True).stdout.split()
+        )
     if name == "fish":
         asked = f"source {script}; complete -C 'legatum {line}'"
-        said = subprocess.run(["fish", "--no-config", "-c", asked], capture_output=True, text=True, check=True, cwd=script.parent).stdout
+        said = subprocess.run(
+            ["fish", "--no-config", "-c", asked], capture_output=True, text=True, check=True, cwd=script.parent
+        ).stdout
         return {one.split("\t")[0] for one in said.splitlines()}
     return set(in_zsh(script, line).split())
 
@@ -88,11 +95,15 @@ def test_a_shell_completes(shell: tuple[str, Path], line: str) -> None:
 
 def test_the_manual_page_has_every_command_and_can_be_set() -> None:
     text = (ROOT / "docs" / "legatum.1").read_text()
-    assert all(f".SS legatum {name}\n" in text.replace("\\-", "-") for name in COMMANDS if name not in ("fleet", "move"))
+    assert all(
+        f".SS legatum {name}\n" in text.replace("\\-", "-") for name in COMMANDS if name not in ("fleet", "move")
+    )
     if shutil.which("groff") is None:
         return
     said = subprocess.run(["groff", "-man", "-Tutf8", "-ww"], input=text, capture_output=True, text=True, check=True)
-    assert "legatum move advance" in re.sub(".\x08", "", said.stdout) and "warning" not in said.stderr, said.stderr[:400]
+    assert "legatum move advance" in re.sub(".\x08", "", said.stdout) and "warning" not in said.stderr, said.stderr[
+        :400
+    ]
 
 
 def test_the_program_as_a_module() -> None:

@@ -1,4 +1,5 @@
-"""``confirm --move``: the world held against what the steps done have led to, whatever was wished for together, at every step."""
+"""``confirm --move``: the world held against what the steps done have led to, whatever was wished for together, at
+every step."""
 
 from pathlib import Path
 

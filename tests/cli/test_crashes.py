@@ -1,4 +1,5 @@
-"""Killed at every point, full disks, two operators, a world that moves on: the move goes on, nothing twice, nothing lost."""
+"""Killed at every point, full disks, two operators, a world that moves on: the move goes on, nothing twice, nothing
+lost."""
 
 import json
 import os
@@ -64,7 +65,11 @@ def test_killed_at_every_point_of_every_step_the_move_goes_on(practice: WorldThr
             # What was done before the record is found by looking, so no second intent is written for it.
             assert died == -signal.SIGKILL, (step, point, died)
             if point == "before the record":
-                assert step not in [each["id"] for each in shell.run("move", "status", DOMAIN, "--json").document["steps"] if each["all"]]
+                assert step not in [
+                    each["id"]
+                    for each in shell.run("move", "status", DOMAIN, "--json").document["steps"]
+                    if each["all"]
+                ]
     ended = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
     assert ended.document["halt"] == "complete" and ended.document["done"] == []
     assert changes == ["create", "registry", "end"]
@@ -81,7 +86,9 @@ def test_killed_at_every_point_of_every_step_the_move_goes_on(practice: WorldThr
 def changes_of(practice: WorldThread) -> list[str]:
     """What the servers and the registry were made to change, in order."""
     registry = [verb for verb in practice.world.epp.commands if verb in ("create", "update", "delete", "transfer")]
-    return [each.server for each in practice.world.log if each.outcome == "update: answered" and "nic" not in each.server] + registry
+    return [
+        each.server for each in practice.world.log if each.outcome == "update: answered" and "nic" not in each.server
+    ] + registry
 
 
 @pytest.mark.timeout(240)
@@ -92,12 +99,16 @@ def test_of_every_kind_nothing_is_done_twice_or_lost(tmp_path: Path, kind: str) 
     for kills in (False, True):
         with WorldThread(tmp_path / f"world-{kills}") as practice:
             shell = Shell(tmp_path, {"LEGATUM_SETTINGS": str(practice.world.folder)})
-            drafted = shell.run("move", "draft", DOMAIN, "--from", "alder", "--registrar", "flint", *WISHES[kind], "--json").document
+            drafted = shell.run(
+                "move", "draft", DOMAIN, "--from", "alder", "--registrar", "flint", *WISHES[kind], "--json"
+            ).document
             for step in [each["id"] for each in drafted["steps"]] if kills else ():
                 for point in POINTS:
                     assert killed(shell, point, step) == -signal.SIGKILL, (step, point)
             assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
-            zones = [each.zone(parse_domain(DOMAIN)) for name in ("alder", "birch") for each in practice.world.hostings[name]]
+            zones = [
+                each.zone(parse_domain(DOMAIN)) for name in ("alder", "birch") for each in practice.world.hostings[name]
+            ]
             done.append((changes_of(practice), [sorted(zone.keys) if zone else None for zone in zones]))
     assert done[0] == done[1]
 
@@ -105,7 +116,8 @@ def test_of_every_kind_nothing_is_done_twice_or_lost(tmp_path: Path, kind: str) 
 @pytest.mark.timeout(240)
 @pytest.mark.parametrize("wishes", SIGNED_WISHES, ids=lambda wishes: " ".join(wishes).replace("--", ""))
 def test_of_a_signed_move_nothing_is_done_twice_or_lost(tmp_path: Path, wishes: tuple[str, ...]) -> None:
-    """Keys, DS sets and signers, killed at every point of every step, and over and over on the way back, beside the same without."""
+    """Keys, DS sets and signers, killed at every point of every step, and over and over on the way back, beside the
+    same without."""
     done = []
     for kills in (False, True):
         with WorldThread(tmp_path / f"world-{kills}") as practice:
@@ -119,12 +131,20 @@ def test_of_a_signed_move_nothing_is_done_twice_or_lost(tmp_path: Path, wishes: 
             assert shell.run(*advance, "--json").document["halt"] == "complete"
             assert shell.run("ds", "show", SIGNED, "--json").document["state"] == "connected and valid"
             retreat, turns = ("move", "retreat", SIGNED, "--yes", "--wait"), 0
-            while kills and run_program(retreat, shell.folder, shell.variables, before=deadly_at(1 + turns % 3)).status == -signal.SIGKILL:
+            while (
+                kills
+                and run_program(retreat, shell.folder, shell.variables, before=deadly_at(1 + turns % 3)).status
+                == -signal.SIGKILL
+            ):
                 turns += 1
             assert shell.run(*retreat, "--json").document["halt"] == "complete" and (turns > 5) == kills
             assert shell.run("ds", "show", SIGNED, "--json").document["state"] == "connected and valid"
             held = practice.world.registry.known(parse_domain(SIGNED))
-            signing = [each for each in ("rowan", "sorrel") if practice.world.hostings[each][0].zone(parse_domain(SIGNED)) is not None]
+            signing = [
+                each
+                for each in ("rowan", "sorrel")
+                if practice.world.hostings[each][0].zone(parse_domain(SIGNED)) is not None
+            ]
             done.append((changes_of(practice), len(held.ds) if held is not None else 0, signing))
     assert done[0] == done[1]
 
@@ -153,16 +173,30 @@ def test_a_full_disk_stops_before_the_outside_is_touched(practice: WorldThread, 
     command = f"ulimit -f 4; exec {PROGRAM} move advance {DOMAIN} --yes"
     environment = {**os.environ, **shell.variables}
     full = subprocess.run(
-        ["bash", "-c", command], cwd=shell.folder, env=environment, capture_output=True, text=True, timeout=60, check=False
+        ["bash", "-c", command],
+        cwd=shell.folder,
+        env=environment,
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
     )
     assert full.returncode == 3 and "journal" in full.stderr and "Traceback" not in full.stderr, full.stderr
     assert practice.world.hostings["birch"][0].zone(parse_domain(DOMAIN)) is None
     for words in ("ds show rowan.test", "survey rowan.test --chain"):  # looking is none the worse
         command = f"ulimit -f 0; exec {PROGRAM} {words}"
         looked = subprocess.run(
-            ["bash", "-c", command], cwd=shell.folder, env=environment, capture_output=True, text=True, timeout=60, check=False
+            ["bash", "-c", command],
+            cwd=shell.folder,
+            env=environment,
+            capture_output=True,
+            text=True,
+            timeout=60,
+            check=False,
         )
-        assert looked.returncode == 0 and "connected and valid" in looked.stdout and "is not kept" in looked.stderr, looked.stderr
+        assert looked.returncode == 0 and "connected and valid" in looked.stdout and "is not kept" in looked.stderr, (
+            looked.stderr
+        )
     assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
 
 
@@ -170,9 +204,13 @@ def test_the_second_operator_is_told_who_and_since_when(practice: WorldThread, s
     assert shell.run(*DRAFT).status == 0
     # The first one sits at a question.
     first = subprocess.Popen(
-        ["script", "-qec", f"{PROGRAM} move advance {DOMAIN}", "/dev/null"], cwd=shell.folder, env={**os.environ, **shell.variables},
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        ["script", "-qec", f"{PROGRAM} move advance {DOMAIN}", "/dev/null"],
+        cwd=shell.folder,
+        env={**os.environ, **shell.variables},
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     assert first.stdout is not None and first.stdin is not None
     shown = ""
     while "Type yes" not in shown:
@@ -208,7 +246,10 @@ def test_another_ttl_at_the_parent_stops_the_move_and_the_plan_is_redrawn(practi
     assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
     in_world(practice, "delegation ttl")
     stopped = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
-    assert stopped.status == 4 and "the TTL of the delegation is now 7200; the plan rests on 3600" in stopped.document["reasons"][0]
+    assert (
+        stopped.status == 4
+        and "the TTL of the delegation is now 7200; the plan rests on 3600" in stopped.document["reasons"][0]
+    )
     assert "move redraw" in stopped.document["remedies"][0]
     drawn = shell.run("move", "redraw", DOMAIN, "--json")
     assert drawn.status == 0 and "TTL of 7200" in hold(drawn, "confirm")
@@ -233,7 +274,9 @@ def test_another_ns_set_stops_the_move(practice: WorldThread, shell: Shell, chan
     assert stopped.status == 4 and says in stopped.document["reasons"][0], stopped.out
 
 
-def test_a_switch_that_somebody_undoes_keeps_the_old_side_and_is_waited_for_anew(practice: WorldThread, shell: Shell) -> None:
+def test_a_switch_that_somebody_undoes_keeps_the_old_side_and_is_waited_for_anew(
+    practice: WorldThread, shell: Shell
+) -> None:
     assert shell.run(*DRAFT).status == 0
     stopped = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "raise", "--json")
     assert stopped.status == 0, stopped.err
@@ -241,9 +284,13 @@ def test_a_switch_that_somebody_undoes_keeps_the_old_side_and_is_waited_for_anew
     assert shell.run(*names, "alder", "--anyway").status == 0
     refused = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
     assert refused.status == 4 and refused.document["halt"] == "refused", refused.out
-    assert any("ns1.alder.test, ns2.alder.test" in reason for reason in refused.document["reasons"]), refused.document["reasons"]
+    assert any("ns1.alder.test, ns2.alder.test" in reason for reason in refused.document["reasons"]), refused.document[
+        "reasons"
+    ]
     assert practice.world.hostings["alder"][0].zone(parse_domain(DOMAIN)) is not None
-    undone = {each["id"] for each in shell.run("move", "status", DOMAIN, "--json").document["steps"] if each["all"] is None}
+    undone = {
+        each["id"] for each in shell.run("move", "status", DOMAIN, "--json").document["steps"] if each["all"] is None
+    }
     assert {"switch", "parents", "confirm", "raise", "end"} == undone
     assert shell.run(*names, "birch").status == 0
     holding = shell.run("move", "advance", DOMAIN, "--yes", "--json")
@@ -252,19 +299,26 @@ def test_a_switch_that_somebody_undoes_keeps_the_old_side_and_is_waited_for_anew
     assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document["halt"] == "complete"
 
 
-def test_what_was_done_in_a_window_and_not_recorded_is_found_before_the_next_one(practice: WorldThread, shell: Shell) -> None:
+def test_what_was_done_in_a_window_and_not_recorded_is_found_before_the_next_one(
+    practice: WorldThread, shell: Shell
+) -> None:
     from datetime import UTC, datetime, timedelta
 
     begins = datetime.fromtimestamp(practice.world.clock.now() + 3 * 3600, UTC).replace(minute=0)
     window = f"{begins:%a %H:%M}-{begins + timedelta(minutes=30):%H:%M}"
     assert (
-        shell.run("move", "draft", DOMAIN, "--replace", "198.51.100.80=203.0.113.99", "--speed", "at-once", "--window", window).status == 0
+        shell.run(
+            "move", "draft", DOMAIN, "--replace", "198.51.100.80=203.0.113.99", "--speed", "at-once", "--window", window
+        ).status
+        == 0
     )
     assert killed(shell, "before the record", "address") == -signal.SIGKILL
     practice.run(practice.world.clock.until(practice.world.clock.now() + 3600))
     ended = shell.run("move", "advance", DOMAIN, "--yes", "--json")
     assert ended.document["done"] == ["address"], ended.err  # found, not held for a week
-    updates = [each for each in practice.world.log if each.outcome == "update: answered" and each.server == "ns1.alder.test"]
+    updates = [
+        each for each in practice.world.log if each.outcome == "update: answered" and each.server == "ns1.alder.test"
+    ]
     assert len(updates) == 1
 
 
@@ -286,7 +340,9 @@ def test_what_was_begun_and_is_so_is_settled_by_every_command_that_finds_it_so(t
             ("nameservers", ("registration", "nameservers", DOMAIN, "--to", "alder", "--registrar", "flint", "--yes")),
             ("publish", ("amend", DOMAIN, "www", "CNAME", "@", "--at", "alder", "--yes")),
         ):
-            Journal("journal.sqlite", practice.world.folder).intend("", parse_domain(DOMAIN), step, practice.world.clock.now(), step)
+            Journal("journal.sqlite", practice.world.folder).intend(
+                "", parse_domain(DOMAIN), step, practice.world.clock.now(), step
+            )
             desk.done(*command, "--dry-run")
             assert told(desk, step) == ""
             desk.done(*command)

@@ -17,7 +17,9 @@ def test_the_demo_goes_all_the_way(tmp_path: Path) -> None:
     assert report["schema"] == "legatum.demo/1" and report["failures"] == 0 and report["visits"] > 2000
     assert {part["kind"] for part in report["visitors"]} == {"parent-trusting", "child-trusting", "sticky"}
     assert all(len(part["answers"]) == 1 for part in report["visitors"])
-    assert set(report["periods"][0]["answered_by"]) == {"alder"} and set(report["periods"][-1]["answered_by"]) == {"birch"}
+    assert set(report["periods"][0]["answered_by"]) == {"alder"} and set(report["periods"][-1]["answered_by"]) == {
+        "birch"
+    }
     kept = tmp_path / "kept"
     rows = [json.loads(line) for line in (kept / "questions.ndjson").read_text().splitlines()]
     assert len(rows) > 2000 and {"at", "server", "name", "type", "outcome"} <= set(rows[0])
@@ -34,7 +36,11 @@ def test_the_demo_goes_all_the_way(tmp_path: Path) -> None:
 def test_each_kind_goes_there_and_back_and_no_visitor_notices(tmp_path: Path, kind: str) -> None:
     ended = Shell(tmp_path).run("demo", "--kind", kind, "--folder", "kept")
     assert ended.status == 0, ended.out[-1500:] + ended.err[-1500:]
-    assert "safe under this model" in ended.out and "every step is taken back" in ended.out and " 0 of them failed" in ended.out
+    assert (
+        "safe under this model" in ended.out
+        and "every step is taken back" in ended.out
+        and " 0 of them failed" in ended.out
+    )
     assert ("population" in ended.out) == (kind not in LEADING_NOWHERE)
 
 

@@ -1,4 +1,5 @@
-"""Edits that people make at one side in the middle of a move: told, made at the other side too when that is wanted, never lost."""
+"""Edits that people make at one side in the middle of a move: told, made at the other side too when that is wanted,
+never lost."""
 
 import json
 from collections.abc import Iterator
@@ -22,14 +23,17 @@ def edit(desk: Desk, provider: str, text: str) -> None:
 
 
 def text_at(desk: Desk, provider: str) -> list[RRset | None]:
-    return [each.zone(parse_domain(DOMAIN)).get(NAME, TXT) for each in desk.world.hostings[provider]]  # type: ignore[union-attr]
+    # type: ignore[union-attr]
+    return [each.zone(parse_domain(DOMAIN)).get(NAME, TXT) for each in desk.world.hostings[provider]]
 
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Desk]:
     with WorldThread(tmp_path / "world") as practice:
         started = Desk(practice)
-        started.done("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered")
+        started.done(
+            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered"
+        )
         started.done("move", "advance", DOMAIN, "--yes", "--wait", "--until", "switch")
         yield started
 
@@ -55,7 +59,11 @@ def test_two_edits_of_one_rrset_are_for_a_person(desk: Desk) -> None:
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4  # for the same reason
     assert desk.run("house", "--json", "-q") == 1
     (waiting,) = json.loads(desk.said)["moves"]
-    assert waiting["state"] == "in trouble" and waiting["trouble"].startswith("refused: ") and "edited otherwise" in waiting["trouble"]
+    assert (
+        waiting["state"] == "in trouble"
+        and waiting["trouble"].startswith("refused: ")
+        and "edited otherwise" in waiting["trouble"]
+    )
     assert ". To do: make the same edit on both sides" in waiting["trouble"]
     assert desk.run("move", "status", DOMAIN) == 0 and "The last time: refused: " in desk.said
     edit(desk, "birch", "open on Saturdays")
@@ -65,9 +73,12 @@ def test_two_edits_of_one_rrset_are_for_a_person(desk: Desk) -> None:
     assert [each["became"] for each in json.loads(desk.said)["acts"]].count("refused") == 1
 
 
-@pytest.mark.parametrize("look", [("survey", DOMAIN), ("confirm", DOMAIN), ("fleet", "survey", "LIST"), ("fleet", "confirm", "LIST")])
+@pytest.mark.parametrize(
+    "look", [("survey", DOMAIN), ("confirm", DOMAIN), ("fleet", "survey", "LIST"), ("fleet", "confirm", "LIST")]
+)
 def test_what_was_seen_counts_in_a_later_plan(tmp_path: Path, look: tuple[str, ...]) -> None:
-    """Whoever asked before the TTL was lowered by hand keeps the old copy as long as ever: no command of ours lowered it."""
+    """Whoever asked before the TTL was lowered by hand keeps the old copy as long as ever: no command of ours lowered
+    it."""
     (tmp_path / "list").write_text(f"{DOMAIN}\nferrytimes.example\n")
     with WorldThread(tmp_path / "world") as practice:
         desk, domain = Desk(practice), parse_domain(DOMAIN)

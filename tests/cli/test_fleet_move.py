@@ -1,4 +1,5 @@
-"""A list of domains moved in waves: the installed program over a practice world, with trouble, pauses, kills and second thoughts."""
+"""A list of domains moved in waves: the installed program over a practice world, with trouble, pauses, kills and second
+thoughts."""
 
 import asyncio
 import json
@@ -67,17 +68,24 @@ def counted(desk: Desk) -> Counter[str]:
 def test_a_table_of_domains_goes_in_waves_and_each_customer_is_told(desk: Desk, tmp_path: Path) -> None:
     first, second, third, fourth, fifth = STALLS[:5]
     table = listed(
-        tmp_path, "Domain;Customer;Provider;Address;Plan;Template", f"{first};Market & Sons;birch;;big", f"{second};;;203.0.113.98;;house",
+        tmp_path,
+        "Domain;Customer;Provider;Address;Plan;Template",
+        f"{first};Market & Sons;birch;;big",
+        f"{second};;;203.0.113.98;;house",
         f"{second.upper()}.;;;203.0.113.98;;house",
-        f"{third};Market & Sons;birch;203.0.113.99;", f"{fourth};Fair;;;small", f"{fifth};Fair;alder;;",
-    )  # fmt: skip
+        f"{third};Market & Sons;birch;203.0.113.99;",
+        f"{fourth};Fair;;;small",
+        f"{fifth};Fair;alder;;",
+    )
     templates = desk.world.folder / "templates"
     templates.mkdir()
     (templates / "house.toml").write_text('[records]\n"@" = { A = "{address}" }\n')
     before = delegations(desk)
     wish = (table, "--to", "birch", "--waves", "1,2,rest", "--anyway")
     shown = told(desk, *wish, "--dry-run")
-    assert shown["shown"] and states(shown) == [{"not begun": 1}, {"not begun": 2}, {"not begun": 1, "complete": 1}], desk.said
+    assert shown["shown"] and states(shown) == [{"not begun": 1}, {"not begun": 2}, {"not begun": 1, "complete": 1}], (
+        desk.said
+    )
     assert shown["unused"] == ["plan"] and shown["attention"] == []
     assert delegations(desk) == before and not (desk.world.folder / "moves").exists()
 
@@ -85,7 +93,11 @@ def test_a_table_of_domains_goes_in_waves_and_each_customer_is_told(desk: Desk, 
     updates = counted(desk)
     first_run = told(desk, *wish, "--yes", "--stop-at", "2")  # until the first hold
     assert states(first_run) == [{"holds": 1}, {"not begun": 2}, {"not begun": 2}] and first_run["next_at"]
-    assert desk.run("fleet", "move", *wish, "--yes") == 2 and "--resume" in desk.said and "0 of 5 domains complete" in desk.said
+    assert (
+        desk.run("fleet", "move", *wish, "--yes") == 2
+        and "--resume" in desk.said
+        and "0 of 5 domains complete" in desk.said
+    )
     assert desk.run("fleet", "move", table, "--to", "rowan", "--resume") == 2 and "another wish" in desk.said
     over = told(desk, table, "--resume", "--wait", "--yes", "--notes", str(tmp_path / "notes"))
     lines = [json.loads(line) for line in desk.said.splitlines()[:-1]]
@@ -130,7 +142,10 @@ def test_where_every_second_domain_fails_the_wave_stops_and_can_be_taken_back(de
     assert states(back) == [{"taken back": 3, "left out": 1}] and delegations(desk) == before
     desk.done("move", "draft", STALLS[0], "--ttl", "mail A=60")  # somebody else's
     desk.done("move", "advance", STALLS[0], "--yes")
-    assert "another move than this one's" in told(desk, table, "--take-back", "1", "--yes", status=4)["attention"][0]["because"]
+    assert (
+        "another move than this one's"
+        in told(desk, table, "--take-back", "1", "--yes", status=4)["attention"][0]["because"]
+    )
     desk.done("move", "advance", STALLS[0], "--yes", "--wait")
     once_more = told(desk, table, "--resume", "--wait", "--yes")
     assert states(once_more) == [{"complete": 3, "left out": 1}]
@@ -172,7 +187,8 @@ def test_paused_and_killed_and_two_at_once_nothing_is_done_twice(desk: Desk, tmp
 
 
 def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: Path) -> None:
-    """A domain for which none can be drawn, and one that is as wished already, are known without running anything again."""
+    """A domain for which none can be drawn, and one that is as wished already, are known without running anything
+    again."""
     nobody = "nobody.example"
     table = listed(tmp_path, nobody, "evensong.test", *STALLS[:2])
     run = told(desk, table, "--to", "birch", "--waves", "rest", "--at-once", "1", "--yes", status=4)
@@ -194,14 +210,29 @@ def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: P
     assert desk.run("house") == 1 and "paused: the fleet moves of leaving" in desk.said
     over = told(desk, table, "--resume", "--yes", "--wait", "--leave-out", nobody)
     assert states(over) == [{"complete": 3, "left out": 1}] == states(told(desk, table, "--status"))
-    back = told(desk, table, "--take-back", "1", "--yes", "--wait")  # what was as wished before is none of this move's doing
+    back = told(
+        desk, table, "--take-back", "1", "--yes", "--wait"
+    )  # what was as wished before is none of this move's doing
     assert states(back) == [{"taken back": 2, "complete": 1, "left out": 1}] and not back["stopped"]
     assert states(told(desk, table, "--resume", "--yes", "--wait")) == states(over)
     told(desk, table, "--pause")
     desk.done("house")
     assert "paused" not in desk.said  # there is nothing left to pause
-    desk.done("registration", "nameservers", "evensong.test", "--registrar", "slate", "--to", "rowan", "--anyway", "--yes", "--wait")
-    assert states(told(desk, table, "--resume", "--yes", status=4)) == [{"in trouble": 1, "complete": 2, "left out": 1}]  # not believed
+    desk.done(
+        "registration",
+        "nameservers",
+        "evensong.test",
+        "--registrar",
+        "slate",
+        "--to",
+        "rowan",
+        "--anyway",
+        "--yes",
+        "--wait",
+    )
+    assert states(told(desk, table, "--resume", "--yes", status=4)) == [
+        {"in trouble": 1, "complete": 2, "left out": 1}
+    ]  # not believed
 
 
 def test_a_list_that_was_changed_since_its_waves_were_drawn_is_not_gone_on_with(desk: Desk, tmp_path: Path) -> None:
@@ -211,13 +242,18 @@ def test_a_list_that_was_changed_since_its_waves_were_drawn_is_not_gone_on_with(
     before = delegations(desk)
     listed(tmp_path, "domain,to", f"{first},birch", f"{third},sorrel", f"{fourth},birch")
     assert desk.run("fleet", "move", table, "--resume", "--yes", "--wait") == 2 and delegations(desk) == before
-    assert f"new: {fourth}; not in it any more: {second}; with other values: {third}" in desk.said and "--anew" in desk.said
+    assert (
+        f"new: {fourth}; not in it any more: {second}; with other values: {third}" in desk.said
+        and "--anew" in desk.said
+    )
     desk.done("fleet", "move", table, "--status")
     assert "is not what the waves were drawn from" in desk.said
     over = told(desk, table, "--anew", "--waves", "1,rest", "--yes", "--wait")
     assert states(over) == [{"complete": 1}, {"complete": 2}]
     now = delegations(desk)
-    assert now[second] == before[second] and [len(set(now[each]) & set(before[each])) for each in (first, third, fourth)] == [0, 0, 0]
+    assert now[second] == before[second] and [
+        len(set(now[each]) & set(before[each])) for each in (first, third, fourth)
+    ] == [0, 0, 0]
     listed(tmp_path, "domain,to", f"{fourth},birch")  # what is through may be taken out
     assert states(told(desk, table, "--resume", "--yes")) == states(over)
     Path(table).unlink()  # another operator may have the waves, and not the list
@@ -231,7 +267,9 @@ def test_lists_that_are_no_basis(desk: Desk, tmp_path: Path) -> None:
         return desk.said
 
     assert "leaving.csv:2: " in refused("domain", "not a domain") and "no domain in it" in refused("# nobody")
-    assert "stands on line 2 too, with other values" in refused("domain,to", f"{STALLS[0]},birch", f"{STALLS[0]}.,rowan")
+    assert "stands on line 2 too, with other values" in refused(
+        "domain,to", f"{STALLS[0]},birch", f"{STALLS[0]}.,rowan"
+    )
     assert "what shall be different?" in refused(STALLS[0], words=())
     assert "no provider 'oak'" in refused("domain,to", f"{STALLS[0]},oak", words=())
     assert "'5x' says not" in refused(STALLS[0], words=("--to", "birch", "--stop-at", "5x"))
@@ -245,7 +283,9 @@ def test_lists_that_are_no_basis(desk: Desk, tmp_path: Path) -> None:
     assert desk.run("fleet", "move", table, "--ttl", "@ SOA=2h") == 4 and "nobody to ask" in desk.said
     waves = [
         re.findall(r'"([^"]+)"', line)
-        for line in re.findall(r"domains = \[([^\]]*)\]", next((desk.world.folder / "moves").glob("*.waves.toml")).read_text())
+        for line in re.findall(
+            r"domains = \[([^\]]*)\]", next((desk.world.folder / "moves").glob("*.waves.toml")).read_text()
+        )
     ]
     assert waves == [["evensong.test"], [STALLS[0]], ["birch.example"]]
 

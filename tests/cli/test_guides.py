@@ -21,5 +21,9 @@ def test_every_command_of_a_guide_ends_as_it_says(guide: Path, tmp_path: Path) -
         for line in lines:
             command, _, status = line.partition("   # status ")
             words = shlex.split(command)
-            ended = shell.run(*words[1:]) if words[0] == "legatum" and not set("|<>;$") & set(command) else shell.typed(command)
+            ended = (
+                shell.run(*words[1:])
+                if words[0] == "legatum" and not set("|<>;$") & set(command)
+                else shell.typed(command)
+            )
             assert ended.status == int(status or 0), (line, ended.out, ended.err)

@@ -29,7 +29,10 @@ def test_the_program_alone_says_what_can_be_done_here(desk: Desk, tmp_path: Path
     desk.done("practice", "clock", "--on", "25h")
     assert f"{DOMAIN}: may go on: Check that the new side is ready" in shell.run().out
     bare = Shell(tmp_path, {"LEGATUM_SETTINGS": "", "XDG_CONFIG_HOME": str(tmp_path)}).run()  # nothing is asked outside
-    assert "no settings file yet, and none is needed to look: `legatum survey DOMAIN`" in bare.out and "practice start" in bare.out
+    assert (
+        "no settings file yet, and none is needed to look: `legatum survey DOMAIN`" in bare.out
+        and "practice start" in bare.out
+    )
 
 
 @pytest.mark.parametrize(
@@ -71,7 +74,10 @@ def test_a_publication_is_shown_though_it_would_be_refused(desk: Desk) -> None:
     soa = "@ SOA ns1.alder.test. h.alder.test. 9 14400 3600 1209600 600"
     file.write_text(f"$ORIGIN {DOMAIN}.\n$TTL 300\n{soa}\n@ NS ns1.alder.test.\n@ A 198.51.100.81\n")
     assert desk.run("publish", DOMAIN, "--from", str(file), "--to", "alder", "--dry-run") == 4
-    assert f"{DOMAIN} A: 3600 198.51.100.80 → 300 198.51.100.81" in desk.said and "would be taken away, more than 25 %" in desk.said
+    assert (
+        f"{DOMAIN} A: 3600 198.51.100.80 → 300 198.51.100.81" in desk.said
+        and "would be taken away, more than 25 %" in desk.said
+    )
     assert desk.run("publish", DOMAIN, "--from", str(file), "--to", "alder", "--yes") == 4
     assert "→" not in desk.said
 
@@ -108,4 +114,6 @@ def test_a_practice_world_ends_without_a_word_too_many(tmp_path: Path) -> None:
         stopped = shell.run("practice", "stop")
         _, said = started.communicate(timeout=20)
     assert stopped.status == 0 and started.returncode == 0
-    assert "Traceback" not in said and "Exception" not in said and said.rstrip().endswith("The practice world has ended.")
+    assert (
+        "Traceback" not in said and "Exception" not in said and said.rstrip().endswith("The practice world has ended.")
+    )

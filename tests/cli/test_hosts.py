@@ -1,4 +1,5 @@
-"""Child name servers with the installed program: made, named, shown, renumbered with both addresses alive, withdrawn."""
+"""Child name servers with the installed program: made, named, shown, renumbered with both addresses alive,
+withdrawn."""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -25,12 +26,18 @@ def test_own_name_servers_from_nothing_to_the_parents_glue_and_away_again(shell:
     shell.run("hosts", "set", NS2, "--address", "203.0.113.32", *WHERE)
     shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--ns", f"{NS1},{NS2}", "--yes", "--wait")
     half = shell.run("hosts", "show", DOMAIN)  # the zone still names the others: that is not in order
-    assert half.status == 1 and half.out.startswith(f"{DOMAIN}: the parent and the zone do not name the same servers\nNext: ")
+    assert half.status == 1 and half.out.startswith(
+        f"{DOMAIN}: the parent and the zone do not name the same servers\nNext: "
+    )
     enlisted = shell.run("hosts", "enlist", NS1, NS2, "--alone", "--wait", *WHERE)
     assert enlisted.document["halt"] == "complete" and "apex" in enlisted.document["done"], enlisted.err
     shown = shell.run("hosts", "show", DOMAIN, "--registrar", "flint", "--json").document
     inside = {each["name"]: each for each in shown["hosts"] if each["glue_needed"]}
-    assert shown["agreed"] and set(inside) == {NS1, NS2} and set(map(tuple, inside[NS2]["glue"].values())) == {("203.0.113.32",)}
+    assert (
+        shown["agreed"]
+        and set(inside) == {NS1, NS2}
+        and set(map(tuple, inside[NS2]["glue"].values())) == {("203.0.113.32",)}
+    )
 
     taken = shell.run("hosts", "set", NS2, "--address", "198.51.100.31", *WHERE)
     assert taken.status == 4 and "already" in taken.err
@@ -43,7 +50,10 @@ def test_own_name_servers_from_nothing_to_the_parents_glue_and_away_again(shell:
     glue = {each["name"]: each["glue"] for each in shell.run("hosts", "show", DOMAIN, "--json").document["hosts"]}
     assert set(map(tuple, glue[NS2].values())) == {("2001:db8:a2::53",)}
     assert shell.run(*words, "--wait").document["halt"] == "complete"
-    last = {each["name"]: each for each in shell.run("hosts", "show", DOMAIN, "--registrar", "flint", "--json").document["hosts"]}
+    last = {
+        each["name"]: each
+        for each in shell.run("hosts", "show", DOMAIN, "--registrar", "flint", "--json").document["hosts"]
+    }
     assert last[NS2]["zone"] == last[NS2]["registry"] == ["2001:db8:a2::53"]
 
     alone = shell.run("hosts", "withdraw", NS1, *WHERE)
@@ -52,7 +62,9 @@ def test_own_name_servers_from_nothing_to_the_parents_glue_and_away_again(shell:
     shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--to", "alder", "--yes", "--wait")
     shell.run("amend", DOMAIN, "@", "NS", "ns1.alder.test.", "ns2.alder.test.", "--at", "alder", "--yes")
     gone = shell.run("hosts", "withdraw", NS1, *WHERE)
-    assert gone.document["halt"] == "holding" and gone.document["step"] == "host-ns1", gone.err  # somebody may hold the set with it
+    assert gone.document["halt"] == "holding" and gone.document["step"] == "host-ns1", (
+        gone.err
+    )  # somebody may hold the set with it
     ended = shell.run("hosts", "withdraw", NS1, *WHERE, "--wait").document
     assert ended["halt"] == "complete" and ended["done"] == ["host-ns1", "address-ns1"]
     assert "ns1.kilnandclay.example." not in shell.run("gather", DOMAIN, "--from", "alder", "--out", "-").out
@@ -96,7 +108,10 @@ def test_hosts_into_both_ns_sets_once_nobody_can_hold_that_they_do_not_exist(she
     one, two = f"ns1.{domain}", f"ns2.{domain}"
     shell.run("hosts", "set", one, "--address", "198.51.100.41", *where)
     early = shell.run("hosts", "enlist", one, *where)
-    assert early.document["halt"] == "holding" and "caches may keep “no such name” for 1800 s" in early.document["reasons"][0]
+    assert (
+        early.document["halt"] == "holding"
+        and "caches may keep “no such name” for 1800 s" in early.document["reasons"][0]
+    )
     unborn = shell.run("hosts", "enlist", one, two, *where)
     assert unborn.status == 4 and f"{two} has no address in the zone" in unborn.err
     shell.run("practice", "form", domain, "--at", "slate", "--host", f"{one}=198.51.100.41,203.0.113.42")
@@ -104,8 +119,13 @@ def test_hosts_into_both_ns_sets_once_nobody_can_hold_that_they_do_not_exist(she
     assert differing.status == 4 and "slate has 198.51.100.41, 203.0.113.42" in differing.err
     shell.run("hosts", "set", one, "--address", "198.51.100.41", *where)
     joined = shell.run("hosts", "enlist", one, "--wait", *where)
-    assert joined.document["halt"] == "complete" and joined.document["done"][-3:] == ["switch", "parents", "confirm"], joined.err
-    shown = {each["name"]: each for each in shell.run("hosts", "show", domain, "--registrar", "slate", "--json").document["hosts"]}
+    assert joined.document["halt"] == "complete" and joined.document["done"][-3:] == ["switch", "parents", "confirm"], (
+        joined.err
+    )
+    shown = {
+        each["name"]: each
+        for each in shell.run("hosts", "show", domain, "--registrar", "slate", "--json").document["hosts"]
+    }
     assert set(shown) == {one, "ns1.birch.example", "ns2.birch.example"}
     assert all(each["named_by"] == ["the parent", "the zone"] for each in shown.values())
     assert shell.run("hosts", "enlist", one, *where).document["done"] == ["confirm"]  # nothing to change
@@ -132,13 +152,22 @@ def test_by_hand_the_zone_is_changed_and_the_rest_is_a_worksheet(shell: Shell) -
     left = shell.run(*words)
     assert left.status == 3 and "the worksheet for it: " in left.err
     sheet = Path(left.err.split("the worksheet for it: ")[1].splitlines()[0]).read_text()
-    assert "`ns1` or `ns1.lanternlane.example` or `ns1.lanternlane.example.`" in sheet and "`2001:db8:b1::53` (IPv6)" in sheet
+    assert (
+        "`ns1` or `ns1.lanternlane.example` or `ns1.lanternlane.example.`" in sheet
+        and "`2001:db8:b1::53` (IPv6)" in sheet
+    )
     assert host in shell.run("gather", "lanternlane.example", "--from", "birch", "--out", "-").out
     # Nobody names it yet, but registration data show it.
-    shell.run("practice", "form", "lanternlane.example", "--at", "granite", "--host", f"{host}=198.51.100.14,2001:db8:b1::53")
+    shell.run(
+        "practice", "form", "lanternlane.example", "--at", "granite", "--host", f"{host}=198.51.100.14,2001:db8:b1::53"
+    )
     waited = shell.run(*words, "--wait")
-    assert waited.status == 4 and "198.51.100.14 is mistyped: meant was 198.51.100.41" in waited.document["reasons"][0], waited.err
-    shell.run("practice", "form", "lanternlane.example", "--at", "granite", "--host", f"{host}=198.51.100.41,2001:db8:b1::53")
+    assert (
+        waited.status == 4 and "198.51.100.14 is mistyped: meant was 198.51.100.41" in waited.document["reasons"][0]
+    ), waited.err
+    shell.run(
+        "practice", "form", "lanternlane.example", "--at", "granite", "--host", f"{host}=198.51.100.41,2001:db8:b1::53"
+    )
     assert shell.run(*words).document["halt"] == "complete"
     views = shell.run("hosts", "show", "lanternlane.example", "--registrar", "granite", "--json").document
     assert views["agreed"]

@@ -1,4 +1,5 @@
-"""Every move of the house at one look: the installed program over a practice world, with moves in several states and a broken file."""
+"""Every move of the house at one look: the installed program over a practice world, with moves in several states and a
+broken file."""
 
 import json
 from collections.abc import Iterator
@@ -51,7 +52,9 @@ def test_the_moves_of_the_house(desk: Desk, tmp_path: Path) -> None:
     own = (pages / f"{DOMAIN}.html").read_text()
     assert first["title"] in own and "not before" in own and "Publish" in own
     events = Calendar.from_ical(calendar.read_text()).walk("VEVENT")
-    assert [str(each["summary"]) for each in events] == [f"{DOMAIN}: {first['title']}"]  # a draft is nobody's appointment
+    assert [str(each["summary"]) for each in events] == [
+        f"{DOMAIN}: {first['title']}"
+    ]  # a draft is nobody's appointment
     families = {each.name: each for each in text_string_to_metric_families(metrics.read_text())}
     counted = {each.labels["state"]: each.value for each in families["legatum_moves"].samples}
     assert counted["holds"] == counted["drafted"] == 1 and counted["complete"] == 0
@@ -72,7 +75,9 @@ def test_the_moves_of_the_house(desk: Desk, tmp_path: Path) -> None:
 
 
 def test_what_mends_a_stopped_move_comes_before_going_on_with_it(desk: Desk) -> None:
-    desk.done("move", "draft", DOMAIN, "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "at-once")
+    desk.done(
+        "move", "draft", DOMAIN, "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "at-once"
+    )
     desk.done("registration", "lock", DOMAIN, "--registrar", "flint", "--yes")
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4
     desk.run("house")

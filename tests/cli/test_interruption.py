@@ -1,4 +1,5 @@
-"""Ctrl-C, SIGTERM and readers that leave, at any moment: one line, the right status, nothing lost, no traceback and no hang."""
+"""Ctrl-C, SIGTERM and readers that leave, at any moment: one line, the right status, nothing lost, no traceback and no
+hang."""
 
 import os
 import random
@@ -30,9 +31,14 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
 def begun(shell: Shell, *words: str) -> "subprocess.Popen[str]":
     """Under way, and far enough to hear of an interruption: before that the interpreter itself is being loaded."""
     process = subprocess.Popen(
-        [PROGRAM, *words], cwd=shell.folder, env={**os.environ, **shell.variables, "NO_COLOR": "1"}, stdout=subprocess.PIPE,
-        stderr=subprocess.PIPE, text=True, preexec_fn=heeds_ctrl_c,
-    )  # fmt: skip
+        [PROGRAM, *words],
+        cwd=shell.folder,
+        env={**os.environ, **shell.variables, "NO_COLOR": "1"},
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        preexec_fn=heeds_ctrl_c,
+    )
     while process.poll() is None:
         lines = Path(f"/proc/{process.pid}/status").read_text().splitlines()
         caught = next((int(line.split()[1], 16) for line in lines if line.startswith("SigCgt")), 0)
@@ -86,7 +92,12 @@ def test_the_status_is_what_was_found_however_much_is_read(shell: Shell) -> None
     """Output longer than a pipe holds, the first line taken, and one that is short."""
     (shell.folder / "list").write_text("".join(f"d{number}.example\n" for number in range(400)))
     fleet = "fleet survey list --json --rate 0 -q"
-    for words, status in ((f"survey {DOMAIN} -q", 0), (f"confirm {DOMAIN} --to birch -q", 1), (fleet, 1), ("explain", 0)):
+    for words, status in (
+        (f"survey {DOMAIN} -q", 0),
+        (f"confirm {DOMAIN} --to birch -q", 1),
+        (fleet, 1),
+        ("explain", 0),
+    ):
         ended = shell.typed(f"legatum {words} | head -1 >/dev/null; echo ${{PIPESTATUS[0]}}")
         assert (int(ended.out), ended.err) == (status, ""), words
 
@@ -94,7 +105,19 @@ def test_the_status_is_what_was_found_however_much_is_read(shell: Shell) -> None
 def test_the_same_command_goes_on_after_an_interruption_of_a_hold(shell: Shell, tmp_path: Path) -> None:
     with PracticeWorld(tmp_path / "own") as own:
         there = own.shell(shell.folder)
-        draft = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--speed", "lowered")
+        draft = (
+            "move",
+            "draft",
+            DOMAIN,
+            "--from",
+            "alder",
+            "--to",
+            "birch",
+            "--registrar",
+            "flint",
+            "--speed",
+            "lowered",
+        )
         assert there.run(*draft).status == 0
         # Without the world's clock the hold is really waited for: long enough to be interrupted in it.
         settings = other_settings(own, tmp_path)
@@ -104,7 +127,12 @@ def test_the_same_command_goes_on_after_an_interruption_of_a_hold(shell: Shell, 
         Path(settings).write_text("\n".join(moves + lines[:begin] + lines[begin + 3 :]))
         command = [PROGRAM, "move", "advance", DOMAIN, "--yes", "--wait", "--settings", settings]
         process = subprocess.Popen(
-            command, cwd=shell.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=heeds_ctrl_c
+            command,
+            cwd=shell.folder,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+            preexec_fn=heeds_ctrl_c,
         )
         assert process.stderr is not None
         for line in process.stderr:

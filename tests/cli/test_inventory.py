@@ -45,7 +45,9 @@ def test_a_house_in_order(desk: Desk) -> None:
     desk.done("inventory")
     assert "11 domains: 11 served here and delegated to us" in desk.said and "Next: nothing to do" in desk.said
     again = taken(desk)
-    assert again["before"] and not again["changes"] and not again["came"] and not again["gone"] and not again["left_out"]
+    assert (
+        again["before"] and not again["changes"] and not again["came"] and not again["gone"] and not again["left_out"]
+    )
 
 
 def test_every_contradiction_is_found_and_told_when_it_came(desk: Desk) -> None:
@@ -58,24 +60,33 @@ def test_every_contradiction_is_found_and_told_when_it_came(desk: Desk) -> None:
         world.create_zone("sorrel", parse_domain("kilnandclay.example"))  # a second copy, with nothing in it
 
     desk.practice.run(planted())
-    desk.done("registration", "nameservers", "evensong.test", "--to", "alder", "--registrar", "slate", "--yes", "--anyway")
+    desk.done(
+        "registration", "nameservers", "evensong.test", "--to", "alder", "--registrar", "slate", "--yes", "--anyway"
+    )
     desk.done("amend", "lanternlane.example", "www", "A", "198.51.100.98", "--at", "birch", "--yes")
-    desk.done("amend", "lanternlane.example", "lamp", "A", "198.51.100.99", "--at", "alder", "--yes")  # under the same serial
+    desk.done(
+        "amend", "lanternlane.example", "lamp", "A", "198.51.100.99", "--at", "alder", "--yes"
+    )  # under the same serial
     desk.done("practice", "clock", "--on", "3h")
     (desk.world.folder / "more").write_text("ferrytimes.example\nunheard-of.example\n")
     document = taken(desk, "--list", str(desk.world.folder / "more"))
     found = groups(document)
-    assert found["lame"] == {"tidemill.example", "evensong.test"}  # the one was ended, the other led to who does not have it
-    assert found["two-copies"] == {"kilnandclay.example", "lanternlane.example"} and found["delegated-elsewhere"] == {"evensong.test"}
+    assert found["lame"] == {
+        "tidemill.example",
+        "evensong.test",
+    }  # the one was ended, the other led to who does not have it
+    assert found["two-copies"] == {"kilnandclay.example", "lanternlane.example"} and found["delegated-elsewhere"] == {
+        "evensong.test"
+    }
     told = {each["domain"]: each["told"] for each in document["changes"]}
     assert told["tidemill.example"] == ["no longer served by alder"]
     assert told["evensong.test"][0].startswith("delegation ns1.birch.example, ns2.birch.example → ns1.alder.test")
     assert told["lanternlane.example"] == ["copies differ"]
     assert told["kilnandclay.example"] == ["served by sorrel", "copies differ"]
     assert document["came"] == ["unheard-of.example"] and document["gone"] == []
-    assert (desk.run("inventory", "--group", "lame") == 0 and desk.said.split() == ["evensong.test", "tidemill.example"]) or set(
-        desk.said.split()
-    ) == {"evensong.test", "tidemill.example"}
+    assert (
+        desk.run("inventory", "--group", "lame") == 0 and desk.said.split() == ["evensong.test", "tidemill.example"]
+    ) or set(desk.said.split()) == {"evensong.test", "tidemill.example"}
 
 
 def test_registrations_that_run_out_and_those_of_nobody(desk: Desk) -> None:
@@ -87,7 +98,10 @@ def test_registrations_that_run_out_and_those_of_nobody(desk: Desk) -> None:
     desk.settings.write_text(tomli_w.dumps(settings))
     document = taken(desk)
     members = {
-        each["domain"]: each["why"] for group in document["groups"] if group["group"] == "not-registered-here" for each in group["members"]
+        each["domain"]: each["why"]
+        for group in document["groups"]
+        if group["group"] == "not-registered-here"
+        for each in group["members"]
     }
     assert members["rowan.test"] == "not at flint; with slate, as registration data say"
 
@@ -101,8 +115,16 @@ def test_what_did_not_answer_is_not_known(desk: Desk) -> None:
     document = taken(desk)
     found = groups(document)
     assert "evensong.test" in found["not-known"] and "lame" not in found and "not-registered-here" not in found
-    reasons = {each["domain"]: each["why"] for group in document["groups"] if group["group"] == "not-known" for each in group["members"]}
-    assert "whether birch serves it: no answer" in reasons["evensong.test"] and "whether flint has it" in reasons["tidemill.example"]
+    reasons = {
+        each["domain"]: each["why"]
+        for group in document["groups"]
+        if group["group"] == "not-known"
+        for each in group["members"]
+    }
+    assert (
+        "whether birch serves it: no answer" in reasons["evensong.test"]
+        and "whether flint has it" in reasons["tidemill.example"]
+    )
 
 
 def test_folders_and_catalogs_name_domains_that_no_list_has(desk: Desk) -> None:
@@ -110,12 +132,18 @@ def test_folders_and_catalogs_name_domains_that_no_list_has(desk: Desk) -> None:
     folder.mkdir()
     (folder / "harbourlight.example.zone").write_text("")
     settings = tomllib.loads(desk.settings.read_text())
-    settings["providers"]["hazel"] = {"kind": "files", "folder": "zones", "servers": ["ns1.rowan.test", "ns2.rowan.test"]}
+    settings["providers"]["hazel"] = {
+        "kind": "files",
+        "folder": "zones",
+        "servers": ["ns1.rowan.test", "ns2.rowan.test"],
+    }
     settings["secondaries"]["birch"]["catalog"] = "catalog.quillmoor.test"
     del settings["domains"]
     desk.settings.write_text(tomli_w.dumps(settings))
     document = taken(desk)
-    assert document["domains"] == 1 and document["left_out"][0].startswith("the catalog catalog.quillmoor.test of birch: ")
+    assert document["domains"] == 1 and document["left_out"][0].startswith(
+        "the catalog catalog.quillmoor.test of birch: "
+    )
 
 
 def test_broken_off_and_gone_on_with(desk: Desk) -> None:

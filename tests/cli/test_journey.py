@@ -10,7 +10,21 @@ import tomli_w
 from tests.cli.program import Ended, PracticeWorld, Shell
 
 DOMAIN = "kilnandclay.example"
-DRAFT = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "lowered")
+DRAFT = (
+    "move",
+    "draft",
+    DOMAIN,
+    "--from",
+    "alder",
+    "--to",
+    "birch",
+    "--registrar",
+    "flint",
+    "--publishing",
+    "4m",
+    "--speed",
+    "lowered",
+)
 
 
 @pytest.fixture
@@ -32,12 +46,23 @@ def test_a_domain_is_looked_at_gathered_published_moved_and_confirmed(shell: She
     looked = shell.run("survey", DOMAIN.upper(), "--registrar", "flint", "--json")
     assert looked.status == 0
     observation = looked.document
-    assert observation["schema"] == "legatum.survey/1" and observation["delegation_ttl"] == 3600 and observation["own_ns_ttl"] == 86400
-    assert {part["address"] for part in observation["servers"]} == {"198.51.100.31", "2001:db8:a1::53", "203.0.113.32", "2001:db8:a2::53"}
+    assert (
+        observation["schema"] == "legatum.survey/1"
+        and observation["delegation_ttl"] == 3600
+        and observation["own_ns_ttl"] == 86400
+    )
+    assert {part["address"] for part in observation["servers"]} == {
+        "198.51.100.31",
+        "2001:db8:a1::53",
+        "203.0.113.32",
+        "2001:db8:a2::53",
+    }
     assert {each["registrar"] for each in observation["registrations"]} == {"flint"}
     assert {each["slug"] for each in observation["findings"]} == {"all-under-one-suffix"}
     text = shell.run("survey", DOMAIN)
-    assert text.out.splitlines()[0].startswith(f"{DOMAIN}: healthy") and text.out.splitlines()[1] == "Next: nothing to do"
+    assert (
+        text.out.splitlines()[0].startswith(f"{DOMAIN}: healthy") and text.out.splitlines()[1] == "Next: nothing to do"
+    )
 
     gathered = shell.run("gather", DOMAIN, "--from", "alder", "--json")
     assert gathered.document["completeness"] == "complete" and gathered.document["records"] == 23
@@ -64,20 +89,34 @@ def test_a_domain_is_looked_at_gathered_published_moved_and_confirmed(shell: She
     assert answers["equal"] and answers["questions"] > 40 and len(answers["addresses"]) == 8
     assert shell.run("confirm", DOMAIN, "--to", "birch").status == 1
 
-    assert shell.run("practice", "clock", "--on", "1d").status == 0  # one command moves the clock, the next one reads it
+    assert (
+        shell.run("practice", "clock", "--on", "1d").status == 0
+    )  # one command moves the clock, the next one reads it
     second = shell.run("move", "advance", DOMAIN, "--yes", "--json").document
-    assert second["halt"] == "holding" and second["done"] == ["ready", "apex", "switch", "parents"] and second["step"] == "confirm"
+    assert (
+        second["halt"] == "holding"
+        and second["done"] == ["ready", "apex", "switch", "parents"]
+        and second["step"] == "confirm"
+    )
     late = shell.run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint", "--json")
     assert {check["party"] for check in late.document["checks"] if not check["agrees"]} <= {"resolver"}
     third = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json").document
     assert third["halt"] == "complete" and third["done"] == ["confirm", "raise", "end"]
     confirmed = shell.run("confirm", DOMAIN, "--to", "birch", "--registrar", "flint", "--json")
     checks = confirmed.document["checks"]
-    assert confirmed.status == 0 and sum(each["about"] == "NS set" for each in checks) == 13 and all(each["agrees"] for each in checks)
+    assert (
+        confirmed.status == 0
+        and sum(each["about"] == "NS set" for each in checks) == 13
+        and all(each["agrees"] for each in checks)
+    )
     status = shell.run("move", "status", DOMAIN, "--json").document
     assert status["state"] == "complete" and all(step["all"] for step in status["steps"])
     rows = shell.run("practice", "log", "--json").document["questions"]
-    assert {row["outcome"] for row in rows if row["server"] == "ns1.alder.test"} >= {"answered", "refused", "update: answered"}
+    assert {row["outcome"] for row in rows if row["server"] == "ns1.alder.test"} >= {
+        "answered",
+        "refused",
+        "update: answered",
+    }
 
 
 def test_gates_refuse_with_the_reason(shell: Shell) -> None:
@@ -92,7 +131,11 @@ def test_gates_refuse_with_the_reason(shell: Shell) -> None:
     assert "--again gather" in edited.document["remedies"][0]
 
     again = shell.run("move", "advance", DOMAIN, "--yes", "--again", "gather", "--until", "compare", "--json")
-    assert again.document["halt"] == "stopped" and again.document["done"] == ["gather", "publish", "compare"]  # the TTL stays lowered
+    assert again.document["halt"] == "stopped" and again.document["done"] == [
+        "gather",
+        "publish",
+        "compare",
+    ]  # the TTL stays lowered
     assert shell.run("practice", "zone", "end", DOMAIN, "--at", "birch").status == 0
     gone = shell.run("move", "advance", DOMAIN, "--yes", "--json")
     assert gone.status == 4 and "birch no longer lets the zone be read" in gone.document["reasons"][0], gone.out
@@ -107,13 +150,24 @@ def test_publishing_shows_asks_and_proves(shell: Shell) -> None:
     file = shell.folder / "new.zone"
     assert shell.run("gather", DOMAIN, "--from", "alder", "--out", str(file)).status == 0
     shown = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--dry-run")
-    assert shown.status == 0 and "the zone is not there yet: it is made first" in shown.err and "would change" in shown.out
+    assert (
+        shown.status == 0 and "the zone is not there yet: it is made first" in shown.err and "would change" in shown.out
+    )
     declined = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), typed="no\n")
     assert declined.status == 4 and "declined" in declined.out
-    assert shell.run("gather", DOMAIN, "--from", "birch", "--out", "-").status == 3  # nothing was made by looking and by declining
+    assert (
+        shell.run("gather", DOMAIN, "--from", "birch", "--out", "-").status == 3
+    )  # nothing was made by looking and by declining
     published = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--yes", "--json")
-    assert published.status == 0 and published.document["state"] == "published" and len(published.document["addresses"]) == 4
-    assert shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--yes", "--json").document["state"] == "unchanged"
+    assert (
+        published.status == 0
+        and published.document["state"] == "published"
+        and len(published.document["addresses"]) == 4
+    )
+    assert (
+        shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--yes", "--json").document["state"]
+        == "unchanged"
+    )
     file.write_text(file.read_text().replace("198.51.100.80", "198.51.100.180"))
     shown = shell.run("publish", DOMAIN, "--to", "birch", "--from", str(file), "--dry-run")
     assert shown.status == 0 and "A: 3600 198.51.100.80 → 3600 198.51.100.180" in shown.err
@@ -127,7 +181,12 @@ def test_publishing_shows_asks_and_proves(shell: Shell) -> None:
         (f"www.{DOMAIN}", "A"),
     }
     table = shell.run("compare", "alder", "birch", "--domain", DOMAIN, "--answers", "--csv").out
-    assert f"{DOMAIN},A,answers differ,worse at the new side,,3600 A 198.51.100.80,,3600 A 198.51.100.180\r\n".replace("\r", "") in table
+    assert (
+        f"{DOMAIN},A,answers differ,worse at the new side,,3600 A 198.51.100.80,,3600 A 198.51.100.180\r\n".replace(
+            "\r", ""
+        )
+        in table
+    )
 
 
 def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:
@@ -146,7 +205,12 @@ def test_a_sick_domain_is_told_in_the_first_line(shell: Shell) -> None:
     assert two.status == 1 and [each["confirmed"] for each in two.document["verdicts"]] == [False, True]
     nobody = shell.run("survey", "nobody.example", "--json")
     assert nobody.status == 1 and nobody.document["findings"][0]["slug"] == "no-such-domain"
-    assert shell.run("move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint").status == 4
+    assert (
+        shell.run(
+            "move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint"
+        ).status
+        == 4
+    )
 
 
 def moved_to_the_front(text: str, *order: str) -> str:
@@ -189,7 +253,11 @@ def test_a_move_is_rehearsed_and_a_hold_cut_by_hand_is_found_out(shell: Shell, t
     assert "which does not serve the zone" in told["story"][-1] and "later" in told["remedy"]
     assert "not safe" in shell.run("move", "rehearse", DOMAIN).out.splitlines()[0]
     refused = shell.run("move", "advance", DOMAIN, "--yes")
-    assert refused.status == 4 and "the rehearsal finds that visitors would fail" in refused.err and "Just before" in refused.err
+    assert (
+        refused.status == 4
+        and "the rehearsal finds that visitors would fail" in refused.err
+        and "Just before" in refused.err
+    )
     for order in (("switch", "parents"), ("gather", "publish", "apex", "switch", "end")):
         file.write_text(moved_to_the_front(text, *order))
         other = shell.run("move", "rehearse", DOMAIN, "--json")
@@ -216,5 +284,9 @@ def test_a_move_on_paper_in_a_calendar_and_as_a_picture(shell: Shell) -> None:
     begins = datetime.fromisoformat(ready["hold"]["not_before"])
     assert abs((events["ready@legatum"]["dtstart"].dt.astimezone(UTC) - begins).total_seconds()) < 60
     observation = (shell.folder / "move.png").read_bytes()
-    assert observation[:4] == b"\x89PNG" and int.from_bytes(observation[16:20]) == 1280 and int.from_bytes(observation[20:24]) == 800
+    assert (
+        observation[:4] == b"\x89PNG"
+        and int.from_bytes(observation[16:20]) == 1280
+        and int.from_bytes(observation[20:24]) == 800
+    )
     assert shell.run("move", "show", DOMAIN, "--picture", "move.gif").status == 2

@@ -1,4 +1,5 @@
-"""What was not asked is not known: a survey from which any question is left out finds nothing that the whole one does not."""
+"""What was not asked is not known: a survey from which any question is left out finds nothing that the whole one does
+not."""
 
 import json
 from collections.abc import Iterator
@@ -30,7 +31,9 @@ def found(desk: Desk, domain: str, brief: bool) -> set[str]:
 
 @pytest.mark.parametrize("brief", [True, False])
 @pytest.mark.parametrize("domain", HEALTHY)
-def test_no_question_left_out_makes_a_finding(desk: Desk, domain: str, brief: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_no_question_left_out_makes_a_finding(
+    desk: Desk, domain: str, brief: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
     pick, room, count, left_out = Questions.pick, Questions.room, 0, -1
 
     def counted() -> bool:

@@ -16,10 +16,25 @@ def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Desk]:
 
 
 def test_a_move_from_the_first_letter_to_the_last(desk: Desk, tmp_path: Path) -> None:
-    desk.done("move", "draft", DOMAIN, "--to", "birch", "--replace", "198.51.100.80=203.0.113.80", "--registrar", "flint", "--anyway")
+    desk.done(
+        "move",
+        "draft",
+        DOMAIN,
+        "--to",
+        "birch",
+        "--replace",
+        "198.51.100.80=203.0.113.80",
+        "--registrar",
+        "flint",
+        "--anyway",
+    )
     desk.done("move", "show", DOMAIN, "--note", "-")
     assert desk.said.startswith(f"{DOMAIN}\n") and f"We are going to move {DOMAIN}." in desk.said
-    assert "* your web site's address" in desk.said and "  after: 203.0.113.80" in desk.said and "if nothing has to wait" in desk.said
+    assert (
+        "* your web site's address" in desk.said
+        and "  after: 203.0.113.80" in desk.said
+        and "if nothing has to wait" in desk.said
+    )
     desk.run("move", "advance", DOMAIN, "--yes", "--wait", "--anyway")
     for name, form in (("over.html", ()), ("over.md", ()), ("over.txt", ()), ("over", ("--form", "markdown"))):
         desk.done("move", "show", DOMAIN, "--note", str(tmp_path / name), *form)
@@ -36,14 +51,17 @@ def test_while_the_customer_is_on_the_telephone(desk: Desk, tmp_path: Path) -> N
     domain = "tidemill.example"
     desk.done("survey", domain, "--no-resolvers", "--note", str(letter))
     assert (
-        f"{domain} is in order: everything" in letter.read_text() and "Nothing: there is nothing that you have to do." in letter.read_text()
+        f"{domain} is in order: everything" in letter.read_text()
+        and "Nothing: there is nothing that you have to do." in letter.read_text()
     )
     desk.done("registration", "nameservers", domain, "--to", "birch", "--registrar", "flint", "--yes", "--anyway")
     desk.done("practice", "clock", "--on", "20m")
     assert desk.run("survey", domain, "--note", str(letter)) == 1
     text = letter.read_text()
     assert (
-        "has a fault that your visitors notice" in text and "is led to servers that do not have it" in text and "at the latest" not in text
+        "has a fault that your visitors notice" in text
+        and "is led to servers that do not have it" in text
+        and "at the latest" not in text
     )
     desk.done("registration", "nameservers", domain, "--to", "alder", "--registrar", "flint", "--yes", "--anyway")
     desk.done("practice", "clock", "--on", "20m")

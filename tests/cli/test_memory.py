@@ -1,4 +1,5 @@
-"""What the house knows counts in every word that it says: after a command was broken off, after an edit, after there and back."""
+"""What the house knows counts in every word that it says: after a command was broken off, after an edit, after there
+and back."""
 
 import json
 import re
@@ -38,8 +39,11 @@ def hours_of(desk: Desk, step: str) -> float:
 
 
 @pytest.mark.parametrize("again", [False, True])
-def test_a_change_that_was_broken_off_may_have_happened(desk: Desk, again: bool, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The old TTL is remembered before the new one is sent: whatever becomes of the program after that, plans count it."""
+def test_a_change_that_was_broken_off_may_have_happened(
+    desk: Desk, again: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The old TTL is remembered before the new one is sent: whatever becomes of the program after that, plans count
+    it."""
     apply = DynamicUpdateProvider.apply
 
     async def broken_off(self: DynamicUpdateProvider, *words: Any) -> str:
@@ -59,7 +63,9 @@ def test_a_change_that_was_broken_off_may_have_happened(desk: Desk, again: bool,
 
 
 def test_a_timetable_counts_what_the_tool_itself_has_lowered(desk: Desk) -> None:
-    desk.done("amend", DOMAIN, "www", "A", "198.51.100.80", "--ttl", "1h", "--instead", "--at", "alder", "--yes", "--anyway")
+    desk.done(
+        "amend", DOMAIN, "www", "A", "198.51.100.80", "--ttl", "1h", "--instead", "--at", "alder", "--yes", "--anyway"
+    )
     desk.done("amend", DOMAIN, "www", "A", "198.51.100.80", "--ttl", "10", "--at", "alder", "--yes", "--anyway")
     now = desk.world.clock.now()
     shown = said(desk, "timetable", DOMAIN, "--change", "www A")
@@ -87,13 +93,18 @@ def test_a_ttl_raised_and_put_back_while_a_move_is_under_way_is_waited_for(desk:
 
 
 def test_what_is_remembered_never_stands_for_the_present(desk: Desk) -> None:
-    """There and back by the registrar's form, then a move: its way back, and going on, work as they do for every other domain."""
+    """There and back by the registrar's form, then a move: its way back, and going on, work as they do for every other
+    domain."""
     domain = "tidemill.example"
     desk.done("publish", domain, "--from", "alder", "--to", "birch", "--yes")
-    desk.done("registration", "nameservers", domain, "--registrar", "flint", "--to", "birch", "--yes", "--wait", "--anyway")
+    desk.done(
+        "registration", "nameservers", domain, "--registrar", "flint", "--to", "birch", "--yes", "--wait", "--anyway"
+    )
     desk.done("practice", "clock", "--on", "2h")
     desk.run("survey", domain)
-    desk.done("registration", "nameservers", domain, "--registrar", "flint", "--to", "alder", "--yes", "--wait", "--anyway")
+    desk.done(
+        "registration", "nameservers", domain, "--registrar", "flint", "--to", "alder", "--yes", "--wait", "--anyway"
+    )
     desk.done("practice", "clock", "--on", "2d")
     desk.done("move", "draft", domain, "--from", "alder", "--to", "birch", "--registrar", "flint", "--force")
     desk.done("move", "advance", domain, "--yes", "--wait", "--until", "parents")
@@ -103,9 +114,12 @@ def test_what_is_remembered_never_stands_for_the_present(desk: Desk) -> None:
 
 
 def test_a_hold_looks_at_what_it_rests_on(desk: Desk) -> None:
-    """A DS that somebody puts back while its end is waited for is told, and what it left in caches is waited for anew."""
+    """A DS that somebody puts back while its end is waited for is told, and what it left in caches is waited for
+    anew."""
     domain = "rowan.test"
-    assert desk.run("ds", "withdraw", domain, "--registrar", "slate", "--yes", "--wait", "--until", "ds-out") == 0, desk.said
+    assert desk.run("ds", "withdraw", domain, "--registrar", "slate", "--yes", "--wait", "--until", "ds-out") == 0, (
+        desk.said
+    )
     first = said(desk, "move", "advance", domain, "--yes")
     assert first["halt"] == "holding", first
     ds = _ds_of(desk, domain)
@@ -120,11 +134,14 @@ def test_a_hold_looks_at_what_it_rests_on(desk: Desk) -> None:
 
 def _ds_of(desk: Desk, domain: str) -> str:
     desk.done("ds", "derive", domain, "-q")
-    return next(line.removeprefix("in one line").strip() for line in desk.said.splitlines() if line.startswith("in one line"))
+    return next(
+        line.removeprefix("in one line").strip() for line in desk.said.splitlines() if line.startswith("in one line")
+    )
 
 
 def test_the_telephone_question_has_an_instant_for_an_answer(desk: Desk) -> None:
-    """Sent to servers without its zone and put back: what resolvers keep of that is normal until a time that is known."""
+    """Sent to servers without its zone and put back: what resolvers keep of that is normal until a time that is
+    known."""
     domain, resolvers = "tidemill.example", desk.world
     assert resolvers is not None
     desk.done("practice", "form", domain, "--at", "flint", "--ns", "ns1.rowan.test,ns2.rowan.test")
@@ -138,7 +155,9 @@ def test_the_telephone_question_has_an_instant_for_an_answer(desk: Desk) -> None
     after = said(desk, "survey", domain)
     (kept,) = [each for each in after["findings"] if each["slug"] == "old-delegation-kept"]
     assert "normal until" in kept["seen"][0] and "the parent gave the NS set ns1.rowan.test" in kept["seen"][0]
-    assert not {"most-resolvers-fail", "resolver-fails", "resolver-holds-other-ns"} & {each["slug"] for each in after["findings"]}
+    assert not {"most-resolvers-fail", "resolver-fails", "resolver-holds-other-ns"} & {
+        each["slug"] for each in after["findings"]
+    }
     assert desk.run("confirm", domain) == 1
     assert "not yet" in desk.said and "normal until" in desk.said and "a fault" not in desk.said.split("\n")[0]
     until = re.search(r"ask again after (\S+ \S+)", desk.said)
@@ -152,7 +171,16 @@ def test_who_uses_a_name_server_is_served_at_its_new_address(desk: Desk) -> None
     where = ("--at", "alder", "--registrar", "flint", "--yes")
     desk.done("hosts", "set", host, "--address", "198.51.100.31", *where)
     desk.done(
-        "registration", "nameservers", domain, "--registrar", "flint", "--ns", f"{host},ns2.alder.test", "--yes", "--wait", "--anyway"
+        "registration",
+        "nameservers",
+        domain,
+        "--registrar",
+        "flint",
+        "--ns",
+        f"{host},ns2.alder.test",
+        "--yes",
+        "--wait",
+        "--anyway",
     )
     desk.done("amend", domain, "@", "NS", f"{host}.", "ns2.alder.test.", "--at", "alder", "--yes", "--anyway")
     desk.done("practice", "clock", "--on", "1h")

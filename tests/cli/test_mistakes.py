@@ -1,4 +1,5 @@
-"""What a user, a network or a settings file can do wrong: one clear line, what to do, the right exit status, nothing lost."""
+"""What a user, a network or a settings file can do wrong: one clear line, what to do, the right exit status, nothing
+lost."""
 
 import base64
 import contextlib
@@ -48,14 +49,26 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
         (("confirm", DOMAIN, "--registrar", "marble"), 2, "no registrar 'marble'"),
         (("move", "show", "evensong.test"), 2, "no move at"),
         (("move", "draft", DOMAIN, "--from", "birch", "--to", "alder", "--registrar", "flint"), 4, "not to birch's"),
-        (("move", "draft", DOMAIN, "--from", "alder", "--to", "alder", "--registrar", "flint"), 2, "is served by alder already"),
-        (("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--low-ttl", "soon"), 2, "no duration"),
+        (
+            ("move", "draft", DOMAIN, "--from", "alder", "--to", "alder", "--registrar", "flint"),
+            2,
+            "is served by alder already",
+        ),
+        (
+            ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--low-ttl", "soon"),
+            2,
+            "no duration",
+        ),
         (("registration", "nameservers", "--registrar", "flint", "--to", "birch"), 2, "no domain"),
         (("fleet", "survey", "-", "--jobs", "4294967296"), 2, "no number from 1 to 256"),
         (("history", DOMAIN, "--since", "99999999d"), 2, "no instant"),
         (("history", DOMAIN, "--since", "9999-12-31"), 2, "out of range"),
         (("history", "--evidence", "99999999999999999999"), 2, "no number from"),
-        (("ds", "submit", DOMAIN, "--registrar", "flint", "--ds", "4711 13 2"), 2, "key tag, algorithm, digest type and digest"),
+        (
+            ("ds", "submit", DOMAIN, "--registrar", "flint", "--ds", "4711 13 2"),
+            2,
+            "key tag, algorithm, digest type and digest",
+        ),
         (
             ("ds", "submit", DOMAIN, "--registrar", "flint", "--ds", "4711 13 2 " + "ab" * 32, "--yes"),
             4,
@@ -64,9 +77,17 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
         (("ds", "derive", DOMAIN, "--key", "257 3 13"), 2, "257 3 13"),
         (("ds", "derive", DOMAIN), 4, "serves the zone unsigned"),
         (("registration", "transfer", DOMAIN, "--from", "flint", "--to", "flint"), 2, "another registrar"),
-        (("registration", "transfer", DOMAIN, "--from", "slate", "--to", "flint"), 3, "slate does not have kilnandclay.example, flint has"),
+        (
+            ("registration", "transfer", DOMAIN, "--from", "slate", "--to", "flint"),
+            3,
+            "slate does not have kilnandclay.example, flint has",
+        ),
         (("registration", "transfer", "tidemill.example", "--from", "flint", "--to", "slate"), 4, "60 days must pass"),
-        (("registration", "transfer", "lanternlane.example", "--from", "granite", "--to", "slate", "--approve"), 2, "by a person only"),
+        (
+            ("registration", "transfer", "lanternlane.example", "--from", "granite", "--to", "slate", "--approve"),
+            2,
+            "by a person only",
+        ),
         (
             ("registration", "code", DOMAIN, "--registrar", "flint", "--into", "/nowhere/code"),
             2,
@@ -74,8 +95,16 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
         ),
         (("registration", "queue", "--registrar", "granite"), 3, "no queue"),
         (("registration", "password", "--registrar", "flint", "--new", "hunter2hunter2"), 2, "env:NAME"),
-        (("registration", "restore", DOMAIN, "--registrar", "flint", "--reason", "x", "--yes"), 4, "not in its redemption period"),
-        (("hosts", "enlist", f"ns9.{DOMAIN}", "--at", "alder", "--registrar", "flint"), 4, "has no address in the zone"),
+        (
+            ("registration", "restore", DOMAIN, "--registrar", "flint", "--reason", "x", "--yes"),
+            4,
+            "not in its redemption period",
+        ),
+        (
+            ("hosts", "enlist", f"ns9.{DOMAIN}", "--at", "alder", "--registrar", "flint"),
+            4,
+            "has no address in the zone",
+        ),
         (("practice", "form", DOMAIN, "--at", "slate", "--ns", "ns1.alder.test,ns2.alder.test"), 3, "not allowed"),
         (("explain", "server-silnt"), 2, "server-silent"),
         (("practice", "zone", "create", DOMAIN, "--at", "elm"), 3, "no provider 'elm'"),
@@ -124,7 +153,9 @@ def test_a_wrong_key_in_the_settings_is_told_with_its_line(
         ('secret = "file:{}/alder.secret"', 'secret = "env:WRONG"', "BADSIG"),
     ],
 )
-def test_wrong_keys_are_told_apart(world: PracticeWorld, shell: Shell, tmp_path: Path, old: str, new: str, code: str) -> None:
+def test_wrong_keys_are_told_apart(
+    world: PracticeWorld, shell: Shell, tmp_path: Path, old: str, new: str, code: str
+) -> None:
     settings = other_settings(world, tmp_path, (old.format(world.folder), new))
     shell.variables["WRONG"] = base64.b64encode(b"x" * 32).decode()
     ended = shell.run("gather", DOMAIN, "--from", "alder", "--settings", settings)
@@ -143,15 +174,23 @@ def test_a_wrong_clock_is_badtime(world: PracticeWorld, shell: Shell, tmp_path: 
 
 
 def test_wrong_password_and_missing_secret(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
-    settings = other_settings(world, tmp_path, (f'password = "file:{world.folder}/flint.password"', 'password = "env:SECRET"'))
+    settings = other_settings(
+        world, tmp_path, (f'password = "file:{world.folder}/flint.password"', 'password = "env:SECRET"')
+    )
     missing = shell.run("survey", DOMAIN, "--registrar", "flint", "--settings", settings)
     assert missing.status == 2 and "the variable is not set" in missing.err
     shell.variables["SECRET"] = "a-wrong-password-nobody-should-see"
     wrong = shell.run("survey", DOMAIN, "--registrar", "flint", "--settings", settings, "-vv")
-    assert wrong.status == 3 and "user name or password wrong" in wrong.err and "nobody-should-see" not in wrong.err + wrong.out
+    assert (
+        wrong.status == 3
+        and "user name or password wrong" in wrong.err
+        and "nobody-should-see" not in wrong.err + wrong.out
+    )
 
 
-def test_a_server_that_never_answers_is_left_after_a_few_questions(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
+def test_a_server_that_never_answers_is_left_after_a_few_questions(
+    world: PracticeWorld, shell: Shell, tmp_path: Path
+) -> None:
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as silent:
         silent.bind(("127.0.0.1", 0))
         text = (world.folder / "legatum.toml").read_text()
@@ -179,7 +218,10 @@ def test_no_network_is_told_in_one_line(shell: Shell) -> None:
 def test_without_ipv6_only_ipv4_is_asked(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
     settings = other_settings(world, tmp_path, ("[network]\n", "[network]\nipv6 = false\n"))
     seen = shell.run("survey", DOMAIN, "--settings", settings, "--json")
-    assert seen.status == 0 and {part["address"] for part in seen.document["servers"]} == {"198.51.100.31", "203.0.113.32"}
+    assert seen.status == 0 and {part["address"] for part in seen.document["servers"]} == {
+        "198.51.100.31",
+        "203.0.113.32",
+    }
     assert not any(":" in part["address"] for part in seen.document["parents"])
     assert "what servers give over IPv6 (ipv6 = false in [network])" in seen.document["not_looked_at"]
     shown = shell.run("ds", "show", "coppergate.example", "--settings", settings, "--json")
@@ -191,7 +233,9 @@ def test_without_ipv6_only_ipv4_is_asked(world: PracticeWorld, shell: Shell, tmp
 
 
 def test_a_master_file_with_faults_is_told_with_line_and_fault(shell: Shell) -> None:
-    (shell.folder / "bad.zone").write_text(f"$ORIGIN {DOMAIN}.\n@ 60 IN SOA a. b. 1 2 3 4 5\n@ 60 NS a.\nwww 60 IN A 300.1.1.1\n")
+    (shell.folder / "bad.zone").write_text(
+        f"$ORIGIN {DOMAIN}.\n@ 60 IN SOA a. b. 1 2 3 4 5\n@ 60 NS a.\nwww 60 IN A 300.1.1.1\n"
+    )
     ended = shell.run("publish", DOMAIN, "--to", "alder", "--from", "bad.zone", "--yes")
     assert ended.status == 2 and "bad.zone:4:" in ended.err and "300.1.1.1" in ended.err
 
@@ -227,12 +271,16 @@ def test_what_is_read_is_not_written_over(shell: Shell) -> None:
     """A list, a zone or evidence is not lost to a slip of the pen, nor one result to another."""
     kept = shell.folder / "kept"
     for words in (
-        ("fleet", "survey", "kept", "--out", "kept"), ("fleet", "survey", "kept", "--evidence", "./kept"),
-        ("fleet", "survey", "kept", "--out", "new", "--evidence", "new"), ("survey", "--from", "kept", "--html", "kept"),
-        ("compare", "kept", "alder", "--difference", "kept"), ("compare", "alder", "kept", "--difference", "kept"),
-        ("publish", DOMAIN, "--from", "kept", "--to", "birch", "--sheet", "kept"), ("house", "--calendar", "new", "--metrics", "new"),
+        ("fleet", "survey", "kept", "--out", "kept"),
+        ("fleet", "survey", "kept", "--evidence", "./kept"),
+        ("fleet", "survey", "kept", "--out", "new", "--evidence", "new"),
+        ("survey", "--from", "kept", "--html", "kept"),
+        ("compare", "kept", "alder", "--difference", "kept"),
+        ("compare", "alder", "kept", "--difference", "kept"),
+        ("publish", DOMAIN, "--from", "kept", "--to", "birch", "--sheet", "kept"),
+        ("house", "--calendar", "new", "--metrics", "new"),
         ("timetable", DOMAIN, "--capture", "kept", "--calendar", "kept", "--switch", "in 14d"),
-    ):  # fmt: skip
+    ):
         kept.write_text(f"{DOMAIN}\n")
         ended = shell.run(*words)
         assert ended.status == 2 and "name another file; nothing was written" in ended.err, (words, ended.err)
@@ -241,9 +289,16 @@ def test_what_is_read_is_not_written_over(shell: Shell) -> None:
     for name in ("kept", "kept.csv"):
         shell.folder.joinpath(name).write_text("customers\n")
         ended = shell.run("fleet", "survey", "list", "--out", name)
-        assert ended.status == 2 and "holds no results" in ended.err and shell.folder.joinpath(name).read_text() == "customers\n"
+        assert (
+            ended.status == 2
+            and "holds no results" in ended.err
+            and shell.folder.joinpath(name).read_text() == "customers\n"
+        )
     for _ in range(2):  # results may be replaced by newer ones
-        assert [shell.run("fleet", "survey", "list", "--out", name, "-q").status for name in ("new", "new.csv")] == [0, 0]
+        assert [shell.run("fleet", "survey", "list", "--out", name, "-q").status for name in ("new", "new.csv")] == [
+            0,
+            0,
+        ]
     kept.write_text("# nobody\n")
     assert "no domain in it" in shell.run("fleet", "survey", "kept").err
     for action in ("survey", "confirm"):
@@ -259,10 +314,16 @@ def test_standard_output_on_a_full_disk_is_told_once_and_the_work_is_done(shell:
         "--version", "survey kilnandclay.example --no-resolvers --json", "fleet survey list --csv --out results.csv",
         "gather kilnandclay.example --from alder --out gathered.zone",
     ):  # fmt: skip
-        ended = shell.typed(f"legatum {words} -q >/dev/full" if words != "--version" else "legatum --version >/dev/full")
+        ended = shell.typed(
+            f"legatum {words} -q >/dev/full" if words != "--version" else "legatum --version >/dev/full"
+        )
         assert ended.status == 3 and ended.err.count("No space left on device") == 1, (words, ended.err)
-    assert (shell.folder / "gathered.zone").exists() and "kilnandclay.example" in (shell.folder / "results.csv").read_text()
-    assert shell.typed("legatum survey kilnandclay.example --settings nowhere >/dev/full").status == 2  # the worse of the two
+    assert (shell.folder / "gathered.zone").exists() and "kilnandclay.example" in (
+        shell.folder / "results.csv"
+    ).read_text()
+    assert (
+        shell.typed("legatum survey kilnandclay.example --settings nowhere >/dev/full").status == 2
+    )  # the worse of the two
 
 
 @pytest.mark.parametrize("without", ["2>/dev/full", "2>&-", "2>&- >&- <&-"])
@@ -280,16 +341,23 @@ def test_what_a_locale_lacks_is_said_plainly_and_means_the_same_to_programs(shel
     said = shell.typed(f"PYTHONIOENCODING={encoding} {amend}")
     assert said.status == 0 and "198.51.100.81 -> 300 198.51.100.91" in said.err
     assert '"' in shell.typed(f"PYTHONIOENCODING={encoding} legatum explain").out
-    plain, whole = (json.loads(shell.typed(f"{before} legatum explain --json").out) for before in (f"PYTHONIOENCODING={encoding}", ""))
+    plain, whole = (
+        json.loads(shell.typed(f"{before} legatum explain --json").out)
+        for before in (f"PYTHONIOENCODING={encoding}", "")
+    )
     assert plain == whole and "“" in json.dumps(whole, ensure_ascii=False)
 
 
-def test_a_journal_that_cannot_be_written_stops_before_the_outside_is_touched(world: PracticeWorld, shell: Shell, tmp_path: Path) -> None:
+def test_a_journal_that_cannot_be_written_stops_before_the_outside_is_touched(
+    world: PracticeWorld, shell: Shell, tmp_path: Path
+) -> None:
     settings = other_settings(world, tmp_path, ("[clock]", 'journal = "/proc/none/journal.sqlite"\n[clock]'))
     file = shell.folder / "z.zone"
     assert shell.run("gather", "ferrytimes.example", "--from", "alder", "--out", str(file)).status == 0
     file.write_text(file.read_text() + "x.ferrytimes.example. 60 IN A 198.51.100.1\n")
-    ended = shell.run("publish", "ferrytimes.example", "--to", "alder", "--from", str(file), "--yes", "--settings", settings)
+    ended = shell.run(
+        "publish", "ferrytimes.example", "--to", "alder", "--from", str(file), "--yes", "--settings", settings
+    )
     assert ended.status == 3 and "journal" in ended.err
     kept = shell.run("compare", str(file), "alder", "--json")
     assert [each["name"] for each in kept.document["differences"] if not each["expected"]] == ["x.ferrytimes.example"]
@@ -306,7 +374,11 @@ def test_a_world_that_has_ended(shell: Shell, tmp_path: Path) -> None:
     again = there.run("practice", "start", str(tmp_path / "short"))
     assert again.status == 2 and "--fresh" in again.err
     settings = tmp_path / "short" / "legatum.toml"
-    for house in ('journal = "journal.sqlite"\n[network]\n', "", None):  # whose moves are not taken away, whatever is asked for
+    for house in (
+        'journal = "journal.sqlite"\n[network]\n',
+        "",
+        None,
+    ):  # whose moves are not taken away, whatever is asked for
         settings.unlink(missing_ok=True) if house is None else settings.write_text(house)
         refused = there.run("practice", "start", str(tmp_path / "short"), "--fresh")
         assert refused.status == 2 and "of no practice world" in refused.err and (tmp_path / "short" / "moves").exists()
@@ -354,7 +426,11 @@ def test_an_address_is_no_domain_and_half_a_file_no_silence(shell: Shell) -> Non
     lines = (shell.folder / "kept").read_text().splitlines(keepends=True)
     (shell.folder / "cut").write_text("".join(lines[:4]))
     ended = shell.run("survey", "--from", "cut")
-    assert ended.status == 2 and f"3 of {len(lines) - 1} replies are there" in ended.err and "missing is not silence" in ended.err
+    assert (
+        ended.status == 2
+        and f"3 of {len(lines) - 1} replies are there" in ended.err
+        and "missing is not silence" in ended.err
+    )
 
 
 def test_a_record_by_way_of_an_alias_is_there(shell: Shell) -> None:
@@ -377,7 +453,8 @@ def test_files_that_this_user_may_not_read() -> None:
         (closed / "legatum.toml").chmod(0)
         closed.parent.chmod(0o600)
         file.write_text(
-            '[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = {}\n[clock]\ncontrol = "127.0.0.1:1"\ntoken = "file:token"\n'
+            '[network]\nroots = { "a.root.test" = ["192.0.2.1"] }\nmap = {}\n[clock]\ncontrol = '
+            '"127.0.0.1:1"\ntoken = "file:token"\n'
         )
         file.chmod(0o644)
         (folder / "token").write_text("x")
@@ -388,12 +465,22 @@ def test_files_that_this_user_may_not_read() -> None:
 
         try:
             secret = run({"LEGATUM_SETTINGS": str(file)})
-            assert secret.status == 2 and "secret file:token: this user may not read it" in secret.err and "chmod" in secret.err
+            assert (
+                secret.status == 2
+                and "secret file:token: this user may not read it" in secret.err
+                and "chmod" in secret.err
+            )
             file.chmod(0)
             whole = run({"LEGATUM_SETTINGS": str(file)})
-            assert whole.status == 2 and f"{file}: this user may not read them" in whole.err and "--settings FILE" in whole.err
+            assert (
+                whole.status == 2
+                and f"{file}: this user may not read them" in whole.err
+                and "--settings FILE" in whole.err
+            )
             file.unlink()
-            own = run({"LEGATUM_SETTINGS": "", "XDG_CONFIG_HOME": str(closed.parent)}, "settings", "show")  # nothing is asked
+            own = run(
+                {"LEGATUM_SETTINGS": "", "XDG_CONFIG_HOME": str(closed.parent)}, "settings", "show"
+            )  # nothing is asked
             assert own.status == 2 and "legatum.toml: this user may not read them" in own.err
         finally:
             closed.parent.chmod(0o700)

@@ -1,4 +1,5 @@
-"""A domain served under names of its own moves to another provider: the names stay and get other addresses, or they go."""
+"""A domain served under names of its own moves to another provider: the names stay and get other addresses, or they
+go."""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -43,7 +44,10 @@ def move(desk: Desk, old: str, new: str, *wishes: str) -> None:
 
 def test_the_names_stay_and_their_addresses_become_the_new_sides(desk: Desk) -> None:
     draft = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", *LEADING)
-    assert desk.run(*draft, *at(("198.51.100.41", "203.0.113.77"))) == 2 and "203.0.113.77 is no address of birch's servers" in desk.said
+    assert (
+        desk.run(*draft, *at(("198.51.100.41", "203.0.113.77"))) == 2
+        and "203.0.113.77 is no address of birch's servers" in desk.said
+    )
     assert desk.run(*draft, "--hosts", f"{HOSTS[0]}={BIRCH[0]}") == 2 and "or not to all" in desk.said
     move(desk, "alder", "birch", *at(BIRCH))
     move(desk, "birch", "alder", *at(ALDER))

@@ -1,12 +1,39 @@
-"""A provider that writes the NS set of every zone itself, with a TTL of its own: led there and back, twice, without anybody noticing."""
+"""A provider that writes the NS set of every zone itself, with a TTL of its own: led there and back, twice, without
+anybody noticing."""
 
 from pathlib import Path
 
 from legatum.demo.world_thread import WorldThread
 from tests.cli.desk import DOMAIN, Desk
 
-FORTH = ("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--force")
-BACK = ("move", "draft", DOMAIN, "--from", "birch", "--to", "alder", "--registrar", "flint", "--publishing", "4m", "--force")
+FORTH = (
+    "move",
+    "draft",
+    DOMAIN,
+    "--from",
+    "alder",
+    "--to",
+    "birch",
+    "--registrar",
+    "flint",
+    "--publishing",
+    "4m",
+    "--force",
+)
+BACK = (
+    "move",
+    "draft",
+    DOMAIN,
+    "--from",
+    "birch",
+    "--to",
+    "alder",
+    "--registrar",
+    "flint",
+    "--publishing",
+    "4m",
+    "--force",
+)
 
 
 def test_there_and_back_where_the_ns_set_is_theirs(tmp_path: Path) -> None:

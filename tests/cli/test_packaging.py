@@ -13,7 +13,9 @@ ROOT = Path(__file__).parents[2]
 
 
 def run(*words: str, **variables: str) -> str:
-    ended = subprocess.run(words, capture_output=True, text=True, timeout=100, cwd=ROOT, env={**os.environ, **variables}, check=False)
+    ended = subprocess.run(
+        words, capture_output=True, text=True, timeout=100, cwd=ROOT, env={**os.environ, **variables}, check=False
+    )
     assert ended.returncode == 0, (words, ended.stdout[-2000:], ended.stderr[-2000:])
     return ended.stdout
 
@@ -25,7 +27,9 @@ def test_what_is_built_can_be_installed_and_run(tmp_path: Path) -> None:
         names = opened.namelist()
     pages = {path.name for path in (ROOT / "src/legatum/views/pages").iterdir()}
     assert {Path(name).name for name in names if "/pages/" in name} == pages and "legatum/py.typed" in names
-    assert any(name.endswith("share/man/man1/legatum.1") for name in names) and not any("tests" in name for name in names)
+    assert any(name.endswith("share/man/man1/legatum.1") for name in names) and not any(
+        "tests" in name for name in names
+    )
     with tarfile.open(source) as archive:
         inside = {member.name.partition("/")[2] for member in archive.getmembers()}
     assert {"README.md", "CHANGELOG.md", "Makefile", "tests/conftest.py", "docs/settings.md"} <= inside
@@ -49,7 +53,9 @@ def test_colour_is_as_it_is_asked_for(tmp_path: Path) -> None:
         (("--color", "never"), {"FORCE_COLOR": "1"}, False), ((), {"FORCE_COLOR": "1"}, True),
     ):  # fmt: skip
         environment = (
-            {key: value for key, value in os.environ.items() if key not in ("NO_COLOR", "FORCE_COLOR")} | {"TERM": "xterm"} | variables
+            {key: value for key, value in os.environ.items() if key not in ("NO_COLOR", "FORCE_COLOR")}
+            | {"TERM": "xterm"}
+            | variables
         )
         said = subprocess.run(
             [program, "explain", "server-silent", *words], capture_output=True, text=True, env=environment, check=True

@@ -1,4 +1,5 @@
-"""A provider that has only a form: of every kind of move its part is a worksheet, which is watched until somebody has done it."""
+"""A provider that has only a form: of every kind of move its part is a worksheet, which is watched until somebody has
+done it."""
 
 import tomllib
 from collections.abc import Iterator
@@ -49,10 +50,14 @@ class Person:
                 assert zone is not None
                 changed = zone.without([each.key for each in effect.changed if each.after is None])
                 changed = changed.with_rrsets([each.after for each in effect.changed if each.after is not None])
-                primary.serve(changed if changed.soa.serial != zone.soa.serial else changed.with_serial(zone.soa.serial + 1))
+                primary.serve(
+                    changed if changed.soa.serial != zone.soa.serial else changed.with_serial(zone.soa.serial + 1)
+                )
             case ZoneMade():
                 world.create_zone("alder", domain)
-                whole = parse_master(zone_path(self.move).read_text(), domain, "the gathered zone").with_rrsets(effect.rrsets)
+                whole = parse_master(zone_path(self.move).read_text(), domain, "the gathered zone").with_rrsets(
+                    effect.rrsets
+                )
                 primary.serve(whole.with_serial(whole.soa.serial + 1))
             case ZoneEnded():
                 world.end_zone("alder", domain)
@@ -107,14 +112,27 @@ def test_the_part_of_a_form_is_a_worksheet(desk: Desk, kind: str) -> None:
 
 
 def test_what_nothing_shows_of_a_form_rests_on_the_word_of_who_typed_it(tmp_path: Path) -> None:
-    """A host that no NS set names, where there are no registration data: neither there nor gone until somebody says so."""
+    """A host that no NS set names, where there are no registration data: neither there nor gone until somebody says
+    so."""
     host, domain = "ns1.lanternlane.example", "lanternlane.example"
     with WorldThread(tmp_path / "world") as practice:
         desk = Desk(practice)
         settings = tomllib.loads(desk.settings.read_text())
         del settings["rdap"]
         desk.settings.write_text(tomli_w.dumps(settings))
-        words = ("hosts", "set", host, "--address", "198.51.100.41", "--at", "birch", "--registrar", "granite", "--yes", "--wait")
+        words = (
+            "hosts",
+            "set",
+            host,
+            "--address",
+            "198.51.100.41",
+            "--at",
+            "birch",
+            "--registrar",
+            "granite",
+            "--yes",
+            "--wait",
+        )
         for command, step, done in (
             (words, "host-ns1", "the move is complete"),
             (("move", "retreat", domain, "--yes", "--wait"), "host-ns1-back", "every step is taken back"),

@@ -29,7 +29,8 @@ def test_checked_from_standard_input_each_row_beside_what_was_understood(tmp_pat
     shown = shell.run("lint", "-", "--domain", DOMAIN, typed=TABLE + "NS\tpreview\tns1.other.example\t\t1 hour\n")
     assert "CNAME www kilnandclay.example  1 hour" in shown.out and "www 3600 CNAME kilnandclay.example." in shown.out
     assert (
-        "line 6: ns1.other.example has no final dot: taken as the whole name" in shown.out and "line 5: TTL Auto: 3600 taken" in shown.out
+        "line 6: ns1.other.example has no final dot: taken as the whole name" in shown.out
+        and "line 5: TTL Auto: 3600 taken" in shown.out
     )
     document = json.loads(shell.run("lint", "-", "--domain", DOMAIN, "--json", typed=TABLE).out)
     assert [each["line"] for each in document["pasted"]["rows"]] == [2, 3, 4, 5] and not document["slips"]
@@ -44,7 +45,10 @@ def test_a_row_of_which_nothing_can_be_made_is_told_and_stops_whatever_changes_s
     file.write_text(TABLE + "TXT\twinter._domainkey\tv=DKIM1; p=MIGf…\t\tAuto\n")
     assert desk.run("lint", str(file), "--domain", DOMAIN) == 1
     assert f"{file}:6:1: its value was cut short" in desk.said
-    for words in (("publish", DOMAIN, "--from", str(file), "--to", "birch", "--yes"), ("compare", str(file), "alder", "--domain", DOMAIN)):
+    for words in (
+        ("publish", DOMAIN, "--from", str(file), "--to", "birch", "--yes"),
+        ("compare", str(file), "alder", "--domain", DOMAIN),
+    ):
         assert desk.run(*words) == 2 and f"{file}:6: its value was cut short" in desk.said, desk.said
 
 
@@ -54,14 +58,19 @@ def test_held_against_what_is_served(desk: Desk) -> None:
     assert desk.run("compare", "alder", str(file), "--domain", DOMAIN, "--json") == 1
     found = json.loads(desk.said)
     differ = {(each["name"], each["type"]): each["kind"] for each in found["differences"]}
-    assert (DOMAIN, "A") in differ and (DOMAIN, "SOA") not in differ and (DOMAIN, "NS") not in differ  # which no form shows
+    assert (
+        (DOMAIN, "A") in differ and (DOMAIN, "SOA") not in differ and (DOMAIN, "NS") not in differ
+    )  # which no form shows
 
 
 def test_published_after_every_row_was_shown(desk: Desk) -> None:
     file = desk.world.folder / "new.txt"
     file.write_text(TABLE)
     desk.done("publish", "tidemill.example", "--from", str(file), "--to", "alder", "--remove", "--dry-run", "--anyway")
-    assert "line 3: CNAME www kilnandclay.example  1 hour → www 3600 CNAME" in desk.said and "nothing was touched" in desk.said
+    assert (
+        "line 3: CNAME www kilnandclay.example  1 hour → www 3600 CNAME" in desk.said
+        and "nothing was touched" in desk.said
+    )
     desk.done("publish", "evensong.example", "--from", str(file), "--to", "birch", "--yes")
     desk.done("gather", "evensong.example", "--from", "birch", "--out", str(desk.world.folder / "evensong.zone"))
     text = (desk.world.folder / "evensong.zone").read_text()

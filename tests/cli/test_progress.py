@@ -16,7 +16,9 @@ class Terminal(io.StringIO):
         return True
 
 
-def test_a_long_check_shows_how_far_it_is_and_leaves_nothing_behind(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_long_check_shows_how_far_it_is_and_leaves_nothing_behind(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     path = tmp_path / "big.zone"
     head = "$ORIGIN big.example.\n@ 60 SOA ns1 host 1 7200 3600 1209600 60\n@ 60 NS ns1\nns1 60 A 192.0.2.1\n"
     path.write_text(head + "".join(f"h{number} 60 A 192.0.2.{number % 250}\n" for number in range(40_000)))
@@ -26,7 +28,9 @@ def test_a_long_check_shows_how_far_it_is_and_leaves_nothing_behind(tmp_path: Pa
         monkeypatch.setattr(sys, "stderr", terminal := Terminal())
         main(["lint", str(path), *words])
         said = terminal.getvalue()
-        assert ("reading" in said and "% " in said and "left" in said) == shown and ("checking for each finding" in said) == shown
+        assert ("reading" in said and "% " in said and "left" in said) == shown and (
+            "checking for each finding" in said
+        ) == shown
         assert not shown or said.endswith("\r\x1b[K")
     monkeypatch.setattr(sys, "stderr", piped := io.StringIO())
     main(["lint", str(path)])

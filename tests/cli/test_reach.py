@@ -63,7 +63,9 @@ def test_with_tcp_closed_nobody_is_blamed(desk: Desk, monkeypatch: pytest.Monkey
 
 
 def test_a_box_that_answers_in_every_server_s_place_is_told(desk: Desk) -> None:
-    resolver = next(line for line in desk.settings.read_text().splitlines() if line.startswith('"192.0.2.101"')).partition(" = ")[2]
+    resolver = next(
+        line for line in desk.settings.read_text().splitlines() if line.startswith('"192.0.2.101"')
+    ).partition(" = ")[2]
     mapped(desk, r'"192\.0\.2\.[12]"')
     for address in ("192.0.2.1", "192.0.2.2", "192.0.2.11", "198.51.100.12", "198.51.100.31", "203.0.113.32"):
         text = re.sub(rf'(?m)^"{re.escape(address)}" = .*\n', "", desk.settings.read_text())
@@ -93,7 +95,12 @@ def test_what_the_system_says_of_its_own_ways() -> None:
     without = reach_here(False, ("127.0.0.1", "::1"))
     assert not without.ipv6 and without.ipv4 and without.why == ("IPv6 (ipv6 = false in [network])",)
     nowhere = reach_here(True, ("127.0.0.1", "100::1%none"))
-    assert not nowhere.ipv6 and not nowhere.has("2001:db8::1") and nowhere.has("192.0.2.1") and "this machine has none" in nowhere.why[0]
+    assert (
+        not nowhere.ipv6
+        and not nowhere.has("2001:db8::1")
+        and nowhere.has("192.0.2.1")
+        and "this machine has none" in nowhere.why[0]
+    )
     assert reach_here(True, ("100::1%none",)) == Reach(cut_off=True)  # no way anywhere is no matter of a family
 
 
@@ -128,5 +135,7 @@ def test_a_domain_that_is_silent_at_a_hundred_addresses_costs_a_bounded_look(
     document = json.loads(desk.said.splitlines()[0] if command[0] == "fleet" else desk.said)
     assert 13 < document["questions"] <= most, document["questions"]
     if command == ("survey",):
-        assert any("40 of the 104 addresses of its name servers: more than 64" in each for each in document["not_looked_at"])
+        assert any(
+            "40 of the 104 addresses of its name servers: more than 64" in each for each in document["not_looked_at"]
+        )
     quiet.close()

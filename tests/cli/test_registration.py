@@ -1,4 +1,5 @@
-"""The registrar's side with the installed program: seen, locked, changed with a gate, by hand with a worksheet; a whole move by hand."""
+"""The registrar's side with the installed program: seen, locked, changed with a gate, by hand with a worksheet; a whole
+move by hand."""
 
 import sqlite3
 import subprocess
@@ -31,7 +32,10 @@ def stands_at_birch(shell: Shell, domain: str) -> None:
 
 def test_all_sources_stand_side_by_side(shell: Shell) -> None:
     document = shell.run("registration", "show", DOMAIN, "--registrar", "flint", "--json").document
-    assert document["agreed"] and [each["source"] for each in document["held"]][:2] == ["the registrar's account", "RDAP"]
+    assert document["agreed"] and [each["source"] for each in document["held"]][:2] == [
+        "the registrar's account",
+        "RDAP",
+    ]
     assert {tuple(each["nameservers"]) for each in document["held"]} == {("ns1.alder.test", "ns2.alder.test")} and len(
         document["held"]
     ) == 6
@@ -46,11 +50,21 @@ def test_a_name_that_nobody_knows(shell: Shell) -> None:
 def test_a_lock_forbids_and_is_lifted_in_the_right_order(shell: Shell) -> None:
     locked = shell.run("registration", "lock", DOMAIN, "--registrar", "flint", "--yes", "--json").document
     assert locked["new"] == ["clientDeleteProhibited", "clientTransferProhibited", "clientUpdateProhibited"]
-    assert shell.run("registration", "lock", DOMAIN, "--registrar", "flint", "--yes", "--json").document["state"] == "unchanged"
-    refused = shell.run("registration", "nameservers", DOMAIN, "--registrar", "flint", "--ns", "ns1.alder.test", "--yes", "--anyway")
+    assert (
+        shell.run("registration", "lock", DOMAIN, "--registrar", "flint", "--yes", "--json").document["state"]
+        == "unchanged"
+    )
+    refused = shell.run(
+        "registration", "nameservers", DOMAIN, "--registrar", "flint", "--ns", "ns1.alder.test", "--yes", "--anyway"
+    )
     assert refused.status == 3 and "status forbids it (2304)" in refused.err
-    assert shell.run("registration", "show", DOMAIN, "--registrar", "flint", "--json").document["held"][0]["statuses"] == locked["new"]
-    assert shell.run("registration", "unlock", DOMAIN, "--registrar", "flint", "--yes", "--json").document["new"] == ["ok"]
+    assert (
+        shell.run("registration", "show", DOMAIN, "--registrar", "flint", "--json").document["held"][0]["statuses"]
+        == locked["new"]
+    )
+    assert shell.run("registration", "unlock", DOMAIN, "--registrar", "flint", "--yes", "--json").document["new"] == [
+        "ok"
+    ]
     assert shell.run("registration", "lock", DOMAIN, "--registrar", "flint").status == 4  # nobody to ask
 
 
@@ -75,11 +89,17 @@ def test_locks_and_terms_for_a_list_and_at_a_form(shell: Shell) -> None:
         words = ("registration", action, "--list", "list", "--registrar", "flint", "--json")
         assert shell.run(*words).status == 4  # nobody to ask
         shown = shell.run(*words, "--dry-run")
-        assert "tidemill.example: " in shown.err and [each["state"] for each in shown.document["domains"]][-1] == "failed"
+        assert (
+            "tidemill.example: " in shown.err and [each["state"] for each in shown.document["domains"]][-1] == "failed"
+        )
         done = shell.run(*words, "--yes")
         states = [each["state"] for each in done.document["domains"]]
         assert done.status == 1 and states[1:] == ["changed", "failed"] and states[0] in ("changed", "unchanged"), done
-        assert [each["state"] for each in shell.run(*words, "--yes").document["domains"]] == ["unchanged", "unchanged", "failed"]
+        assert [each["state"] for each in shell.run(*words, "--yes").document["domains"]] == [
+            "unchanged",
+            "unchanged",
+            "failed",
+        ]
     by_hand = ("registration", "lock", "lanternlane.example", "--registrar", "granite", "--json")
     sheet = shell.run(*by_hand).document
     assert sheet["state"] == "worksheet" and sheet["old"] == ["ok"]
@@ -88,7 +108,9 @@ def test_locks_and_terms_for_a_list_and_at_a_form(shell: Shell) -> None:
     assert shell.run(*by_hand).document["state"] == "unchanged"
     shell.run("practice", "form", "lanternlane.example", "--at", "granite", "--statuses", "none")
     renewal = shell.run("registration", "renew", "lanternlane.example", "--registrar", "granite", "--json").document
-    assert renewal["state"] == "worksheet" and f"from {renewal['old'][0]}, until {renewal['new'][0]}" in renewal["sheet"]
+    assert (
+        renewal["state"] == "worksheet" and f"from {renewal['old'][0]}, until {renewal['new'][0]}" in renewal["sheet"]
+    )
 
 
 def test_name_servers_change_only_to_servers_that_answer_alike(shell: Shell) -> None:
@@ -97,15 +119,32 @@ def test_name_servers_change_only_to_servers_that_answer_alike(shell: Shell) -> 
     stands_at_birch(shell, DOMAIN)
     words = ("registration", "nameservers", DOMAIN, "--registrar", "flint", "--yes", "--wait", "--json")
     document = shell.run(*words, "--to", "birch").document
-    assert document["state"] == "published" and document["new"] == ["ns1.birch.example", "ns2.birch.example"] and document["since"]
+    assert (
+        document["state"] == "published"
+        and document["new"] == ["ns1.birch.example", "ns2.birch.example"]
+        and document["since"]
+    )
     alone = shell.run(*words, "--ns", "ns1.alder.test")
     assert alone.status == 3 and "2 to 13 name servers" in alone.err  # the registry's rule, in its own words
     assert shell.run(*words, "--to", "alder").document["state"] == "published"
 
 
 def test_the_same_set_for_a_list_of_domains(shell: Shell) -> None:
-    (shell.folder / "list.txt").write_text("# ours\nkilnandclay.example\ntidemill.example\nevensong.test\nnosuch.example\n")
-    words = ("registration", "nameservers", "--list", "list.txt", "--registrar", "flint", "--to", "alder", "--yes", "--json")
+    (shell.folder / "list.txt").write_text(
+        "# ours\nkilnandclay.example\ntidemill.example\nevensong.test\nnosuch.example\n"
+    )
+    words = (
+        "registration",
+        "nameservers",
+        "--list",
+        "list.txt",
+        "--registrar",
+        "flint",
+        "--to",
+        "alder",
+        "--yes",
+        "--json",
+    )
     ended = shell.run(*words)
     states = {each["domain"]: each["state"] for each in ended.document["domains"]}
     assert ended.status == 1 and states == {
@@ -113,10 +152,21 @@ def test_the_same_set_for_a_list_of_domains(shell: Shell) -> None:
     }  # fmt: skip
     stands_at_birch(shell, "tidemill.example")
     changed = shell.run(
-        "registration", "nameservers", DOMAIN, "tidemill.example", "--registrar", "flint", "--to", "birch", "--yes", "--json"
+        "registration",
+        "nameservers",
+        DOMAIN,
+        "tidemill.example",
+        "--registrar",
+        "flint",
+        "--to",
+        "birch",
+        "--yes",
+        "--json",
     )
     assert {each["domain"]: each["state"] for each in changed.document["domains"]}["tidemill.example"] == "changed"
-    shell.run("registration", "nameservers", DOMAIN, "tidemill.example", "--registrar", "flint", "--to", "alder", "--yes")
+    shell.run(
+        "registration", "nameservers", DOMAIN, "tidemill.example", "--registrar", "flint", "--to", "alder", "--yes"
+    )
 
 
 def typed(shell: Shell, names: str) -> None:
@@ -130,7 +180,10 @@ def test_by_hand_the_slip_is_named(shell: Shell) -> None:
     assert "- [ ] `ns1.birch.example` or `ns1.birch.example.`" in sheet and "members.granite.test" in sheet
     assert shell.run(*words, "--sheet", "sheet.html").status == 0
     page = (shell.folder / "sheet.html").read_text()
-    assert "<li><input type=checkbox> <code>ns1.birch.example</code> or <code>ns1.birch.example.</code></li>" in page and "`" not in page
+    assert (
+        "<li><input type=checkbox> <code>ns1.birch.example</code> or <code>ns1.birch.example.</code></li>" in page
+        and "`" not in page
+    )
     typed(shell, "ns1.birch.example,ns2.birch.example,ns2.alder.test")
     waited = shell.run(*words, "--wait")
     assert waited.status == 3 and "the old name ns2.alder.test is still there" in waited.err
@@ -156,7 +209,10 @@ def test_ds_by_hand_the_slip_is_named(shell: Shell) -> None:
     assert stopped.status == 3 and "granite is changed by hand only: + DS" in stopped.err, stopped.err
     sheet = Path(stopped.err.split("the worksheet for it: ")[1].splitlines()[0]).read_text()
     assert "- [ ] digest type: `2` (in lists: SHA-256)" in sheet and f"    {tag} 13 2 {digest}" in sheet
-    for ds, says in ((f"{tag} 13 4 {digest}{digest[:32]}", "is missing"), (f"{tag + 1} 13 2 {digest}", f"the key tag is {tag + 1}")):
+    for ds, says in (
+        (f"{tag} 13 4 {digest}{digest[:32]}", "is missing"),
+        (f"{tag + 1} 13 2 {digest}", f"the key tag is {tag + 1}"),
+    ):
         assert shell.run("practice", "form", domain, "--at", "granite", "--ds", ds).status == 0
         assert shell.run("practice", "clock", "--on", "10m").status == 0
         waited = shell.run(*submit, "--wait")
@@ -180,7 +236,10 @@ def test_a_ds_that_cannot_hold_is_never_submitted(shell: Shell) -> None:
     refused = shell.run(*words)
     assert refused.status == 4 and "is a digit missing?" in refused.out, refused.err
     assert shell.run("ds", "show", domain, "--json").document["state"] == "signed, not connected"
-    assert shell.run("ds", "submit", DOMAIN, *registrar, "--dry-run").status in (0, 3)  # alder would have to sign it first
+    assert shell.run("ds", "submit", DOMAIN, *registrar, "--dry-run").status in (
+        0,
+        3,
+    )  # alder would have to sign it first
 
 
 def test_ds_by_epp_and_the_rules_that_keep_signatures(shell: Shell) -> None:
@@ -192,7 +251,9 @@ def test_ds_by_epp_and_the_rules_that_keep_signatures(shell: Shell) -> None:
     moved = shell.run("move", "draft", "coppergate.example", "--to", "birch", "--registrar", "flint")
     assert moved.status == 4 and "birch does not sign: it would be unsigned from then on" in moved.err
     assert shell.run("publish", "coppergate.example", "--from", "rowan", "--to", "alder", "--yes").status == 0
-    led = shell.run("registration", "nameservers", "coppergate.example", "--registrar", "flint", "--to", "alder", "--yes")
+    led = shell.run(
+        "registration", "nameservers", "coppergate.example", "--registrar", "flint", "--to", "alder", "--yes"
+    )
     assert led.status == 4 and "is signed (DS" in led.err and "does not prove that" in led.err, led.err
     gone = shell.run("ds", "withdraw", "coppergate.example", *words)
     assert gone.status == 0 and "(rule 7" in gone.err and "nobody is asked for signatures" in gone.err, gone.err
@@ -208,7 +269,14 @@ def test_a_registry_that_does_not_publish_what_it_accepted(shell: Shell) -> None
     assert waited.status == 3 and "still hands out ns1.alder.test, ns2.alder.test" in waited.err
     assert "registration data have it, not published yet" in waited.err
     shown = shell.run("registration", "show", domain, "--registrar", "flint", "--json")
-    assert shown.status == 1 and [each["agrees"] for each in shown.document["held"]] == [False, False, True, True, True, True]
+    assert shown.status == 1 and [each["agrees"] for each in shown.document["held"]] == [
+        False,
+        False,
+        True,
+        True,
+        True,
+        True,
+    ]
     assert shell.run("practice", "registry").status == 0
     assert shell.run(*words, "--to", "alder").status == 0
 
@@ -220,7 +288,9 @@ def test_a_connection_that_drops_is_looked_into(shell: Shell) -> None:
     shell.run("practice", "registry", "--refuse", "update", "--result", "2400")
     refused = shell.run("registration", "unlock", DOMAIN, "--registrar", "flint", "--yes")
     assert refused.status == 3 and "the registry failed (2400)" in refused.err
-    assert shell.run("registration", "unlock", DOMAIN, "--registrar", "flint", "--yes", "--json").document["new"] == ["ok"]
+    assert shell.run("registration", "unlock", DOMAIN, "--registrar", "flint", "--yes", "--json").document["new"] == [
+        "ok"
+    ]
 
 
 def test_the_code_goes_into_a_file_that_nobody_else_reads(shell: Shell) -> None:
@@ -230,7 +300,9 @@ def test_the_code_goes_into_a_file_that_nobody_else_reads(shell: Shell) -> None:
     code = (shell.folder / "one.code").read_text().strip()
     assert len(code) > 8 and code not in first.out + first.err
     assert shell.run(*words, "one.code").status == 2  # never over another file
-    assert shell.run(*words, "two.code", "--new").status == 4 and not (shell.folder / "two.code").exists()  # nobody to ask
+    assert (
+        shell.run(*words, "two.code", "--new").status == 4 and not (shell.folder / "two.code").exists()
+    )  # nobody to ask
     assert shell.run(*words, "two.code", "--new", "--yes").status == 0
     assert (shell.folder / "two.code").read_text().strip() not in ("", code)
     by_hand = shell.run("registration", "code", BY_HAND, "--registrar", "granite", "--into", "three.code")
@@ -279,7 +351,8 @@ def test_a_whole_move_with_a_registrar_that_has_only_a_form(shell: Shell) -> Non
 
 
 def test_every_effect_has_its_intent_and_its_outcome_in_the_journal(world: PracticeWorld, shell: Shell) -> None:
-    """Zones made and ended, parts, hosts, contacts and passwords: what was begun and what became of it, whichever command it was of."""
+    """Zones made and ended, parts, hosts, contacts and passwords: what was begun and what became of it, whichever
+    command it was of."""
     part = ("delegate", "ledger", "--of", "ferrytimes.example", "--at", "alder", "--to", "birch", "--yes")
     shell.run("amend", "ferrytimes.example", "ledger", "A", "198.51.100.9", "--at", "alder", "--yes")
     assert shell.run(*part, "--wait").status == 0 and shell.run(*part, "--back", "--wait").status == 0
@@ -293,5 +366,8 @@ def test_every_effect_has_its_intent_and_its_outcome_in_the_journal(world: Pract
         rows = journal.execute("SELECT step, kind, text FROM entries ORDER BY number").fetchall()
     for step in ("child", "end", "contact", "password", "host-ns8"):
         seen = [kind for each, kind, _ in rows if each == step and kind != "sent"]
-        assert seen and seen[0::2] == ["intent"] * (len(seen) // 2) and set(seen[1::2]) <= {"outcome", "failed"}, (step, seen)
+        assert seen and seen[0::2] == ["intent"] * (len(seen) // 2) and set(seen[1::2]) <= {"outcome", "failed"}, (
+            step,
+            seen,
+        )
     assert all(shell.variables["SAME"] not in text for _, _, text in rows)

@@ -1,4 +1,5 @@
-"""Dry runs and declined changes, of every command that changes something: said first, with one status each, and nothing is touched."""
+"""Dry runs and declined changes, of every command that changes something: said first, with one status each, and nothing
+is touched."""
 
 from collections.abc import Iterator
 
@@ -24,7 +25,21 @@ CHANGES = [
     ("ds", "withdraw", "rowan.test", "--registrar", "slate", "--at", "rowan"),
     ("registration", "code", DOMAIN, "--registrar", "flint", "--into", "code", "--new"),
     ("registration", "password", "--registrar", "flint", "--new", "env:NEW"),
-    ("registration", "contact", "QM-9", "--registrar", "flint", "--name", "Kiln", "--city", "X", "--country", "GB", "--email", "a@b.test"),
+    (
+        "registration",
+        "contact",
+        "QM-9",
+        "--registrar",
+        "flint",
+        "--name",
+        "Kiln",
+        "--city",
+        "X",
+        "--country",
+        "GB",
+        "--email",
+        "a@b.test",
+    ),
     ("move", "advance", DOMAIN, "--until", "publish"),
 ]
 
@@ -48,10 +63,20 @@ def shell(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Shell]:
 
 def state(shell: Shell) -> list[object]:
     """What commands could have touched."""
-    zones = [shell.run("gather", domain, "--from", "alder", "--out", "-").out.split(";")[0] for domain in (DOMAIN, OTHER)]
-    held = [shell.run("registration", "show", domain, "--registrar", "flint", "--json").document["held"][0] for domain in (DOMAIN, OTHER)]
+    zones = [
+        shell.run("gather", domain, "--from", "alder", "--out", "-").out.split(";")[0] for domain in (DOMAIN, OTHER)
+    ]
+    held = [
+        shell.run("registration", "show", domain, "--registrar", "flint", "--json").document["held"][0]
+        for domain in (DOMAIN, OTHER)
+    ]
     world = shell.variables["LEGATUM_SETTINGS"]
-    return [zones, held, sorted(path.name for path in shell.folder.iterdir()), shell.typed(f"cat {world}/moves/*.toml").out]
+    return [
+        zones,
+        held,
+        sorted(path.name for path in shell.folder.iterdir()),
+        shell.typed(f"cat {world}/moves/*.toml").out,
+    ]
 
 
 def test_nothing_is_touched_and_that_is_said_first(shell: Shell) -> None:
@@ -59,7 +84,11 @@ def test_nothing_is_touched_and_that_is_said_first(shell: Shell) -> None:
     for words in CHANGES:
         dry = shell.run(*words, "--dry-run")
         first, second = dry.out.splitlines()[:2] or ("", "")
-        assert dry.status == 0 and first.endswith("; nothing was touched") and second == "Next: without --dry-run it is done", (words, dry)
+        assert (
+            dry.status == 0
+            and first.endswith("; nothing was touched")
+            and second == "Next: without --dry-run it is done"
+        ), (words, dry)
         assert any(each in dry.err for each in ("→", "+ ", "- ", "is told", "ours")), (words, dry.err)
         no = shell.run(*words)
         first, second = no.out.splitlines()[:2] or ("", "")

@@ -1,4 +1,5 @@
-"""The installed program sees: survey with evidence, judged again, reports, captures; confirm with expectations; watch; fleets."""
+"""The installed program sees: survey with evidence, judged again, reports, captures; confirm with expectations; watch;
+fleets."""
 
 import csv
 import io
@@ -35,7 +36,9 @@ def test_a_survey_asks_no_more_than_it_may(shell: Shell) -> None:
     own = ("198.51.100.31", "2001:db8:a1::53", "203.0.113.32", "2001:db8:a2::53")
     parents = ("192.0.2.11", "2001:db8:e:1::53", "198.51.100.12", "2001:db8:e:2::53")
     assert all(1 <= asked[address] <= 8 for address in own), asked
-    assert sorted(asked[address] for address in parents) == [1, 1, 1, 2], asked  # one of them for the parent zone's own NS set
+    assert sorted(asked[address] for address in parents) == [1, 1, 1, 2], (
+        asked
+    )  # one of them for the parent zone's own NS set
     assert f"{DOMAIN}: " in ended.err and "questions" in ended.err
 
 
@@ -47,19 +50,41 @@ def test_a_survey_tells_of_every_side(shell: Shell) -> None:
     assert all(each["registrar"] == "flint" and each["statuses"] == ["ok"] for each in document["registrations"])
     assert all(each["created"] for each in document["registrations"] if each["source"] == "RDAP")
     assert all(each["edns"] == "answered with EDNS" and each["transfer_open"] is False for each in document["servers"])
-    assert {(each["name"], each["type"]) for each in document["contents"]} >= {(DOMAIN, "A"), (DOMAIN, "MX"), (f"www.{DOMAIN}", "CNAME")}
+    assert {(each["name"], each["type"]) for each in document["contents"]} >= {
+        (DOMAIN, "A"),
+        (DOMAIN, "MX"),
+        (f"www.{DOMAIN}", "CNAME"),
+    }
     assert document["not_looked_at"] == [
         "names other than those shown", "how it looks from other networks", "the services behind the names (--service)",
     ]  # fmt: skip
     less = shell.run("survey", DOMAIN, "--no-resolvers", "--no-rdap")
-    assert "healthy" in less.out and "what resolvers say (none was asked); the registration (" in less.out.split("Not looked at:")[1]
+    assert (
+        "healthy" in less.out
+        and "what resolvers say (none was asked); the registration (" in less.out.split("Not looked at:")[1]
+    )
 
 
 def test_evidence_is_judged_again_with_the_same_outcome(shell: Shell, world: PracticeWorld) -> None:
-    live = shell.run("survey", DOMAIN, "evensong.test", "--registrar", "flint", "--evidence", "kept", "--json", "--no-resolvers")
+    live = shell.run(
+        "survey", DOMAIN, "evensong.test", "--registrar", "flint", "--evidence", "kept", "--json", "--no-resolvers"
+    )
     (_, untold) = live.document["surveys"]  # evensong.test is with another registrar
-    assert live.status == 0 and any("flint has of it (" in each and "not allowed" in each for each in untold["not_looked_at"])
-    live = shell.run("survey", DOMAIN, "ferrytimes.example", "--registrar", "flint", "--former", "birch", "--evidence", "kept", "--json")
+    assert live.status == 0 and any(
+        "flint has of it (" in each and "not allowed" in each for each in untold["not_looked_at"]
+    )
+    live = shell.run(
+        "survey",
+        DOMAIN,
+        "ferrytimes.example",
+        "--registrar",
+        "flint",
+        "--former",
+        "birch",
+        "--evidence",
+        "kept",
+        "--json",
+    )
     assert live.status == 0, live.err
     alone = Shell(shell.folder, {"LEGATUM_SETTINGS": "/nowhere"})
     again = alone.run("survey", "--from", "kept", "--json")
@@ -118,12 +143,16 @@ def test_bad_input_is_one_clear_line(shell: Shell, words: tuple[str, ...], statu
 
 
 def test_confirm_takes_ds_serial_and_records(shell: Shell) -> None:
-    good = shell.run("confirm", DOMAIN, "--ds", "none", "--serial", "2031030402", "--record", f"www CNAME {DOMAIN}.", "--json")
+    good = shell.run(
+        "confirm", DOMAIN, "--ds", "none", "--serial", "2031030402", "--record", f"www CNAME {DOMAIN}.", "--json"
+    )
     assert good.status == 0 and good.document["confirmed"]
     assert {each["about"] for each in good.document["checks"]} == {"DS", "serial", f"www.{DOMAIN} CNAME"}
     newer = shell.run("confirm", DOMAIN, "--serial", "2031030403")
     assert newer.status == 1 and "not confirmed" in newer.out and "a fault" in newer.out
-    other = shell.run("confirm", DOMAIN, "--record", "shop A 198.51.100.99", "--since", "2099-01-01T00:00:00Z", "--json")
+    other = shell.run(
+        "confirm", DOMAIN, "--record", "shop A 198.51.100.99", "--since", "2099-01-01T00:00:00Z", "--json"
+    )
     assert other.status == 1 and other.document["pending"] and all(each["until"] for each in other.document["checks"])
     text = shell.run("confirm", DOMAIN, "--record", "shop A 198.51.100.99", "--since", "2099-01-01T00:00:00Z").out
     assert "not yet" in text and "expected until" in text and "then it is a fault" in text
@@ -153,7 +182,9 @@ def test_a_fleet_is_surveyed_in_few_questions(shell: Shell) -> None:
 
 
 def test_a_fleet_shows_how_its_domains_are_signed(shell: Shell) -> None:
-    ended = shell.run("fleet", "survey", listed(shell, "coppergate.example", "glassfield.example", DOMAIN), "--signed", "--json")
+    ended = shell.run(
+        "fleet", "survey", listed(shell, "coppergate.example", "glassfield.example", DOMAIN), "--signed", "--json"
+    )
     *lines, summary = map(json.loads, ended.out.splitlines())
     assert {each["domain"]: (each["signing"], bool(each["keys"]), bool(each["signed_until"])) for each in lines} == {
         "coppergate.example": ("signed, not connected", True, True),
@@ -173,8 +204,13 @@ def test_what_a_fleet_saw_is_whole_for_each_domain_and_judged_again(shell: Shell
     def again(file: str) -> dict[str, dict[str, str]]:
         document = json.loads(shell.run("survey", "--from", file, "--json").out)
         for each in document["surveys"]:  # of a look that leaves much out
-            assert any(left.startswith(("all but one address", "resolvers and", "the chain above")) for left in each["not_looked_at"])
-        return {each["domain"]: {one["slug"]: one["severity"] for one in each["findings"]} for each in document["surveys"]}
+            assert any(
+                left.startswith(("all but one address", "resolvers and", "the chain above"))
+                for left in each["not_looked_at"]
+            )
+        return {
+            each["domain"]: {one["slug"]: one["severity"] for one in each["findings"]} for each in document["surveys"]
+        }
 
     seen = {domain: {one["slug"]: one["severity"] for one in each["findings"]} for domain, each in lines.items()}
     assert again("kept") == seen and seen.keys() == set(names)
@@ -189,7 +225,9 @@ def test_what_a_fleet_saw_is_whole_for_each_domain_and_judged_again(shell: Shell
     (shell.folder / "strange").write_text("no evidence\n")
     refused = shell.run("fleet", "survey", "list", "--evidence", "strange", "--out", "out.jsonl", "--resume")
     assert (
-        refused.status == 2 and "not evidence of this program" in refused.err and (shell.folder / "strange").read_text() == "no evidence\n"
+        refused.status == 2
+        and "not evidence of this program" in refused.err
+        and (shell.folder / "strange").read_text() == "no evidence\n"
     )
     full = shell.run("fleet", "survey", "list", "--evidence", "/dev/full")
     assert full.status == 3 and "/dev/full" in full.err and "Traceback" not in full.err, full.err
@@ -199,7 +237,12 @@ def test_what_a_fleet_saw_is_whole_for_each_domain_and_judged_again(shell: Shell
 
 def test_a_fleet_names_what_failed_and_goes_on(shell: Shell) -> None:
     ended = shell.run(
-        "fleet", "survey", listed(shell, "evensong.test", "no such.name..", "gone.example", DOMAIN), "--csv", "--out", "kept.csv"
+        "fleet",
+        "survey",
+        listed(shell, "evensong.test", "no such.name..", "gone.example", DOMAIN),
+        "--csv",
+        "--out",
+        "kept.csv",
     )
     rows = {row["domain"]: row for row in csv.DictReader(io.StringIO(ended.out))}
     assert ended.status == 1 and len(rows) == 4
@@ -210,11 +253,21 @@ def test_a_fleet_names_what_failed_and_goes_on(shell: Shell) -> None:
 
 
 def test_a_domain_is_asked_once_in_whatever_spelling_and_a_wrong_line_is_named(shell: Shell) -> None:
-    spelled = ("Kiln;KILNANDCLAY.example.", 'Again;"kilnandclay.example"', "", "Töpfer;töpfer.example", "T;xn--tpfer-jua.example")
+    spelled = (
+        "Kiln;KILNANDCLAY.example.",
+        'Again;"kilnandclay.example"',
+        "",
+        "Töpfer;töpfer.example",
+        "T;xn--tpfer-jua.example",
+    )
     names = listed(shell, "# ours", "customer;domain", *spelled, "Bad;a..b")
     ended = shell.run("fleet", "survey", names, "--out", "kept.ndjson", "--json")
     *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
-    assert len(domains) == summary["domains"] == 3 and {each["domain"] for each in domains} == {DOMAIN, "xn--tpfer-jua.example", "a..b"}
+    assert len(domains) == summary["domains"] == 3 and {each["domain"] for each in domains} == {
+        DOMAIN,
+        "xn--tpfer-jua.example",
+        "a..b",
+    }
     assert [each["verdict"] for each in domains if each["domain"] == "a..b"] == [
         "list:8, column domain: 'a..b.' is no domain name: it has an empty label"
     ]
@@ -222,14 +275,21 @@ def test_a_domain_is_asked_once_in_whatever_spelling_and_a_wrong_line_is_named(s
     again = shell.run("fleet", "survey", names, "--out", "kept.ndjson", "--resume", "--json")
     assert len(again.out.splitlines()) == 1 and json.loads(again.out)["domains"] == 3
     for words in (("registration", "nameservers"), ("move", "draft", "--from", "alder")):
-        refused = shell.run(*words, "--registrar", "flint", "--to", "birch", "--list", listed(shell, DOMAIN, "", "# x", "a..b"))
+        refused = shell.run(
+            *words, "--registrar", "flint", "--to", "birch", "--list", listed(shell, DOMAIN, "", "# x", "a..b")
+        )
         assert refused.status == 2 and "list:4: 'a..b.' is no domain name" in refused.err
 
 
 def test_a_column_and_standard_input(shell: Shell) -> None:
-    (shell.folder / "table.csv").write_text('customer,"name"\n"Kiln, Clay",kilnandclay.example\nFerry,ferrytimes.example\n')
-    for words, typed in ((("table.csv", "--column", "name"), None), (("-",), "kilnandclay.example\nferrytimes.example\n"),
-                         (("-", "--column", "2"), "x,kilnandclay.example\ny,ferrytimes.example\n")):  # fmt: skip
+    (shell.folder / "table.csv").write_text(
+        'customer,"name"\n"Kiln, Clay",kilnandclay.example\nFerry,ferrytimes.example\n'
+    )
+    for words, typed in (
+        (("table.csv", "--column", "name"), None),
+        (("-",), "kilnandclay.example\nferrytimes.example\n"),
+        (("-", "--column", "2"), "x,kilnandclay.example\ny,ferrytimes.example\n"),
+    ):
         ended = shell.run("fleet", "confirm", *words, "--to", "alder", "--json", typed=typed)
         *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
         assert ended.status == 0 and summary["standings"] == {"confirmed": 2}, (words, ended.err)
@@ -241,8 +301,12 @@ def test_a_column_and_standard_input(shell: Shell) -> None:
         environment = {**os.environ, **shell.variables, "NO_COLOR": "1"}
         with (shell.folder / name).open() as given:
             words = [PROGRAM, "fleet", "survey", "-", "--json"]
-            done = subprocess.run(words, stdin=given, capture_output=True, text=True, env=environment, timeout=60, check=False)
-        assert done.returncode == status and (status or json.loads(done.stdout.splitlines()[-1])["domains"] == 1), done.stderr
+            done = subprocess.run(
+                words, stdin=given, capture_output=True, text=True, env=environment, timeout=60, check=False
+            )
+        assert done.returncode == status and (status or json.loads(done.stdout.splitlines()[-1])["domains"] == 1), (
+            done.stderr
+        )
 
 
 def test_an_interrupted_fleet_goes_on_where_it_was(shell: Shell) -> None:
@@ -259,14 +323,17 @@ def test_an_interrupted_fleet_goes_on_where_it_was(shell: Shell) -> None:
 
 
 def test_several_processes_give_the_same(shell: Shell) -> None:
-    names = listed(shell, *(f"d{number}.example" for number in range(15)), *(each for each in ALL if each and "#" not in each))
+    names = listed(
+        shell, *(f"d{number}.example" for number in range(15)), *(each for each in ALL if each and "#" not in each)
+    )
     ended = shell.run("fleet", "survey", names, "--json", "--jobs", "2", "--at-once", "4")
     *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
     assert ended.status == 1 and len(domains) == 20 and summary["standings"] == {"error": 15, "notice": 5}, ended.err
     confirmed = shell.run("fleet", "confirm", names, "--jobs", "2", "--ns", "ns1.alder.test,ns2.alder.test", "--json")
     planned = shell.run("fleet", "timetable", names, "--jobs", "2", "--switch", "in 10d", "--json")
     assert (
-        planned.status == 1 and json.loads(planned.out.splitlines()[-1])["domains"] == json.loads(confirmed.out.splitlines()[-1])["domains"]
+        planned.status == 1
+        and json.loads(planned.out.splitlines()[-1])["domains"] == json.loads(confirmed.out.splitlines()[-1])["domains"]
     )
     assert json.loads(confirmed.out.splitlines()[-1])["standings"] == {"differs": 17, "confirmed": 3}
 
@@ -276,9 +343,15 @@ def test_ctrl_c_leaves_what_is_done(shell: Shell) -> None:
     environment = {**os.environ, **shell.variables, "NO_COLOR": "1"}
     words = [PROGRAM, "fleet", "survey", "list", "--out", "kept.ndjson", "--rate", "20", "--jobs", "2"]
     process = subprocess.Popen(
-        words, cwd=shell.folder, env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, start_new_session=True,
+        words,
+        cwd=shell.folder,
+        env=environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        start_new_session=True,
         preexec_fn=heeds_ctrl_c,
-    )  # fmt: skip
+    )
     assert process.stdout is not None
     for _ in range(3):
         assert "error" in process.stdout.readline()
@@ -294,19 +367,35 @@ def test_ctrl_c_leaves_what_is_done(shell: Shell) -> None:
 def test_watch_follows_a_change_to_its_end(shell: Shell) -> None:
     assert (
         shell.run(
-            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "lowered"
+            "move",
+            "draft",
+            DOMAIN,
+            "--from",
+            "alder",
+            "--to",
+            "birch",
+            "--registrar",
+            "flint",
+            "--publishing",
+            "4m",
+            "--speed",
+            "lowered",
         ).status
         == 0
     )
     assert shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--until", "switch").status == 0
-    lines = shell.run("watch", DOMAIN, "--move", "--json", "--curve", "c.csv", "--curve", "c.png", "--asked-every", "10m")
+    lines = shell.run(
+        "watch", DOMAIN, "--move", "--json", "--curve", "c.csv", "--curve", "c.png", "--asked-every", "10m"
+    )
     looks = [json.loads(line) for line in lines.out.splitlines()]
     assert lines.status == 0, lines.err
     assert looks[0]["complete"] is False and looks[-1]["complete"] is True and looks[-1]["servers"] == 1.0
     assert {each["party"] for each in looks[-1]["told"]} == {"parent", "child", "resolver"}
     assert any("parent" in who for each in looks[1:] for who in each["changed"])
     agreed = next(each for each in looks if each["complete"])
-    assert 0 < agreed["forecast"] < 0.3  # caches elsewhere may hold the parent's NS set for an hour yet: that is not over
+    assert (
+        0 < agreed["forecast"] < 0.3
+    )  # caches elsewhere may hold the parent's NS set for an hour yet: that is not over
     assert looks[-1]["forecast"] == 1.0
     rows = list(csv.DictReader((shell.folder / "c.csv").open()))
     assert len(rows) == len(looks) and rows[-1]["servers"] == "1.0000"

@@ -1,7 +1,8 @@
-"""Commands of a house in any order: moved there and back, edited, broken off, waited - and after each an independent look.
+"""Commands of a house in any order: moved there and back, edited, broken off, waited - and after each an independent
+look.
 
-No visitor fails that a plan calls safe, and no instant that was announced is too early: when it has come, every resolver, whichever it
-asked and whenever, gives what is served.
+No visitor fails that a plan calls safe, and no instant that was announced is too early: when it has come, every
+resolver, whichever it asked and whenever, gives what is served.
 """
 
 import json
@@ -23,7 +24,8 @@ COMMANDS = 9
 
 
 class House:
-    """One domain in a practice world, and what was announced of it: ``gone``, when nobody holds what was there before."""
+    """One domain in a practice world, and what was announced of it: ``gone``, when nobody holds what was there
+    before."""
 
     def __init__(self, desk: Desk, chance: random.Random) -> None:
         self.desk, self.chance = desk, chance
@@ -53,7 +55,8 @@ class House:
         self._edit("--ttl", self.chance.choice(["30", "300", "3600", "4h"]))
 
     def lowered_too_late(self) -> None:
-        """As people do: the TTL down, and at once the change; who asked before keeps the old answer for as long as ever."""
+        """As people do: the TTL down, and at once the change; who asked before keeps the old answer for as long as
+        ever."""
         self._edit("--ttl", "4h")
         self.desk.done("practice", "clock", "--on", "20m")
         self._edit("--ttl", "30")
@@ -78,14 +81,33 @@ class House:
         self._edit(address)
 
     def begun(self) -> None:
-        words = ("move", "draft", DOMAIN, "--from", self.at, "--to", self.other, "--registrar", "flint", "--publishing", "4m", "--force")
+        words = (
+            "move",
+            "draft",
+            DOMAIN,
+            "--from",
+            self.at,
+            "--to",
+            self.other,
+            "--registrar",
+            "flint",
+            "--publishing",
+            "4m",
+            "--force",
+        )
         if not self.moving and self.desk.run(*words) == 0:
             self.moving = True
 
     def gone_on(self) -> None:
         if self.moving:
             until = self.chance.choice(["lower", "ready", "apex", "switch", "parents"])
-            self.desk.run("move", "advance", DOMAIN, "--yes", *(("--wait", "--until", until) if self.chance.random() < 0.6 else ()))
+            self.desk.run(
+                "move",
+                "advance",
+                DOMAIN,
+                "--yes",
+                *(("--wait", "--until", until) if self.chance.random() < 0.6 else ()),
+            )
 
     def completed(self) -> None:
         if self.moving:
@@ -100,7 +122,8 @@ class House:
         self.desk.done("practice", "clock", "--on", self.chance.choice(["1m", "20m", "2h", "9h"]))
 
     def look(self) -> None:
-        """Independent of the program: what visitors got, and what every resolver gives once everybody should have it."""
+        """Independent of the program: what visitors got, and what every resolver gives once everybody should have
+        it."""
         assert not self.desk.failures, self.desk.failures[:2]
         if self.desk.world.clock.now() < self.gone:
             return
@@ -123,9 +146,19 @@ def test_any_order_of_commands(tmp_path: Path, seed: int) -> None:
         desk.receive()
         house = House(desk, chance)
         ways = (
-            house.edited, house.with_another_ttl, house.broken_off, house.begun, house.begun, house.gone_on, house.gone_on, house.completed,
-            house.taken_back, house.waited, house.lowered_too_late, house.lowered_too_late,
-        )  # fmt: skip
+            house.edited,
+            house.with_another_ttl,
+            house.broken_off,
+            house.begun,
+            house.begun,
+            house.gone_on,
+            house.gone_on,
+            house.completed,
+            house.taken_back,
+            house.waited,
+            house.lowered_too_late,
+            house.lowered_too_late,
+        )
         house.waited()
         done = list[str]()
         for way in chance.choices(ways, k=COMMANDS):

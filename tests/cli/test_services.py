@@ -1,5 +1,5 @@
-"""What is behind the names, who sees what, and the story afterwards: the installed program in the practice world, whose sites answer at
-every address as they should, but for a machine that nobody has set up and one that is switched off."""
+"""What is behind the names, who sees what, and the story afterwards: the installed program in the practice world, whose
+sites answer at every address as they should, but for a machine that nobody has set up and one that is switched off."""
 
 import csv
 import io
@@ -16,7 +16,10 @@ from legatum.practice.scenario import DEAD_MACHINE, FRESH_MACHINE
 from tests.cli.desk import Desk
 
 DOMAIN, OLD, NEW = "kilnandclay.example", "198.51.100.80", "203.0.113.99"
-HIDDEN = '\n[views.inside]\nservers = ["198.51.100.31"]\nresolvers = ["192.0.2.101"]\nsource = "127.0.0.1"\n[views.outside]\n'
+HIDDEN = (
+    '\n[views.inside]\nservers = ["198.51.100.31"]\nresolvers = ["192.0.2.101"]\nsource = "127.0.0.1"\n'
+    "[views.outside]\n"
+)
 
 
 @pytest.fixture
@@ -38,15 +41,26 @@ def settings(desk: Desk, more: str) -> None:
 def test_the_service_at_its_new_address(desk: Desk, tmp_path: Path) -> None:
     desk.done("visit", DOMAIN)
     first = next(line for line in desk.said.splitlines() if line)
-    assert first.startswith(f"{DOMAIN}: all services answer as they should (15 looked at)") and "Not looked at:" in desk.said
+    assert (
+        first.startswith(f"{DOMAIN}: all services answer as they should (15 looked at)")
+        and "Not looked at:" in desk.said
+    )
     good = told(desk, "visit", DOMAIN, "--at", NEW, "--mail-at", "203.0.113.98", "--name", "shop")
     assert good["good"] and not good["worse"] and not good["findings"]
     web = [each for each in good["services"] if each["new"] and each["protocol"] == "https"]
-    assert {each["name"] for each in web} == {DOMAIN, f"www.{DOMAIN}", f"shop.{DOMAIN}"} and {each["alike"] for each in web} == {1.0}
+    assert {each["name"] for each in web} == {DOMAIN, f"www.{DOMAIN}", f"shop.{DOMAIN}"} and {
+        each["alike"] for each in web
+    } == {1.0}
     assert all(each["certificate"]["trust"].startswith("leads to") and each["hsts"] for each in web)
-    mail = next(each for each in good["services"] if each["new"] and each["protocol"] == "smtp" and each["name"].startswith("mail"))
+    mail = next(
+        each
+        for each in good["services"]
+        if each["new"] and each["protocol"] == "smtp" and each["name"].startswith("mail")
+    )
     assert (mail["takes"], mail["tls"], mail["address"]) == (True, True, "203.0.113.98")
-    assert ("mx2.ferrytimes.example", "203.0.113.98") not in {(each["name"], each["address"]) for each in good["services"]}
+    assert ("mx2.ferrytimes.example", "203.0.113.98") not in {
+        (each["name"], each["address"]) for each in good["services"]
+    }
     assert any("mx2.ferrytimes.example at the new mail server" in each for each in good["not_looked_at"])
     plain = next(each for each in good["services"] if each["protocol"] == "http")
     assert [hop["status"] for hop in plain["hops"]] == [301, 200] and plain["title"] == "Kiln & Clay – pottery by hand"
@@ -56,8 +70,16 @@ def test_the_service_at_its_new_address(desk: Desk, tmp_path: Path) -> None:
     assert {each["slug"] for each in fresh["findings"]} == {
         "certificate-other-name", "certificate-not-trusted", "another-site", "redirect-differs", "hsts-lost",
     }  # fmt: skip
-    assert fresh["worse"] and all(FRESH_MACHINE in each for each in fresh["worse"]) and "This machine works" in page.read_text()
-    assert desk.run("visit", DOMAIN, "--at", DEAD_MACHINE) == 1 and "[web-silent]" in desk.said and "connection refused" in desk.said
+    assert (
+        fresh["worse"]
+        and all(FRESH_MACHINE in each for each in fresh["worse"])
+        and "This machine works" in page.read_text()
+    )
+    assert (
+        desk.run("visit", DOMAIN, "--at", DEAD_MACHINE) == 1
+        and "[web-silent]" in desk.said
+        and "connection refused" in desk.said
+    )
     assert desk.run("visit", DOMAIN, "--at", "nowhere") == 2 and "no address" in desk.said
     assert desk.run("visit", DOMAIN, "--authority", str(page)) == 2 and "no certificates in it" in desk.said
 
@@ -68,7 +90,9 @@ def test_a_move_leads_nobody_to_a_worse_service(desk: Desk) -> None:
     assert "visitors would be worse off: https" in desk.said and "--anyway" in desk.said
     assert OLD in json.dumps(told(desk, "survey", DOMAIN)["contents"])  # nothing was changed
     desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--anyway")
-    assert "behind the names: error: the certificate is for another name" in desk.said  # looked at once more, by way of the DNS
+    assert (
+        "behind the names: error: the certificate is for another name" in desk.said
+    )  # looked at once more, by way of the DNS
     desk.done("move", "retreat", DOMAIN, "--yes", "--wait")  # to where they were: nobody is held up on the way back
     desk.done("move", "draft", DOMAIN, "--replace", f"{OLD}={NEW}", "--speed", "at-once", "--force")
     desk.done("move", "advance", DOMAIN, "--yes", "--wait")
@@ -77,7 +101,19 @@ def test_a_move_leads_nobody_to_a_worse_service(desk: Desk) -> None:
 
 def test_a_provider_whose_zone_leads_elsewhere(desk: Desk, tmp_path: Path) -> None:
     """Another provider, and by its zone another address: that is what visitors get."""
-    desk.done("move", "draft", DOMAIN, "--to", "birch", "--replace", f"{OLD}={FRESH_MACHINE}", "--registrar", "flint", "--publishing", "4m")
+    desk.done(
+        "move",
+        "draft",
+        DOMAIN,
+        "--to",
+        "birch",
+        "--replace",
+        f"{OLD}={FRESH_MACHINE}",
+        "--registrar",
+        "flint",
+        "--publishing",
+        "4m",
+    )
     assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4 and "visitors would be worse off" in desk.said
     assert told(desk, "survey", DOMAIN, "--no-rdap")["delegation"] == ["ns1.alder.test", "ns2.alder.test"]
 
@@ -85,7 +121,11 @@ def test_a_provider_whose_zone_leads_elsewhere(desk: Desk, tmp_path: Path) -> No
 def test_ready_for_a_certificate_and_mail_whole(desk: Desk, tmp_path: Path) -> None:
     desk.done("gather", DOMAIN, "--from", "alder", "--out", str(tmp_path / "before.zone"))
     healthy = told(desk, "survey", DOMAIN, "--service", "--before", str(tmp_path / "before.zone"))
-    assert healthy["service"]["good"] and not healthy["service"]["findings"] and "--service" not in " ".join(healthy["not_looked_at"])
+    assert (
+        healthy["service"]["good"]
+        and not healthy["service"]["findings"]
+        and "--service" not in " ".join(healthy["not_looked_at"])
+    )
     assert told(desk, "confirm", DOMAIN, "--service", "--before", "alder")["confirmed"]
     for words in (
         ("@", "CAA", "0 issue seals.test", "--instead"),
@@ -145,7 +185,9 @@ def test_the_story_afterwards(desk: Desk, tmp_path: Path) -> None:
     assert "Still under way:" in under_way.read_text() and "See the new NS set" in under_way.read_text()
     desk.done("move", "advance", DOMAIN, "--yes", "--wait")
     found = told(desk, "history", DOMAIN)
-    assert {each["who"] for each in found["acts"]} == {"Wren of Quillmoor"} and {each["became"] for each in found["acts"]} <= {
+    assert {each["who"] for each in found["acts"]} == {"Wren of Quillmoor"} and {
+        each["became"] for each in found["acts"]
+    } <= {
         "done",
         "sent",
     }
@@ -159,20 +201,35 @@ def test_the_story_afterwards(desk: Desk, tmp_path: Path) -> None:
     assert all(each["first"] <= each["last"] for each in shop)
     confirmed = next(each for each in found["acts"] if each["step"] == "confirm")
     switch = next(each for each in found["acts"] if each["step"] == "switch")
-    assert switch["move"] and switch["everywhere"] and switch["changes"] and confirmed["proof"] and confirmed["replies"] > 20
+    assert (
+        switch["move"]
+        and switch["everywhere"]
+        and switch["changes"]
+        and confirmed["proof"]
+        and confirmed["replies"] > 20
+    )
 
     evidence = tmp_path / "evidence.jsonl"
     desk.done("history", "--evidence", str(confirmed["proof"]), "--out", str(evidence))
     judged = told(desk, "survey", "--from", str(evidence))
-    assert judged["delegation"] == ["ns1.birch.example", "ns2.birch.example"] and judged["verdict"].startswith(f"{DOMAIN}: healthy")
+    assert judged["delegation"] == ["ns1.birch.example", "ns2.birch.example"] and judged["verdict"].startswith(
+        f"{DOMAIN}: healthy"
+    )
     desk.done("history", "--evidence", str(switch["proof"]), "--out", str(evidence))
     assert desk.run("history", "--evidence", "4711") == 2 and "no entry 4711" in desk.said
 
     page, note = tmp_path / "history.html", tmp_path / "note.html"
     desk.done("history", DOMAIN, "--html", str(page))
     desk.done("history", DOMAIN, "--note", str(note))
-    assert "198.51.100.81" in note.read_text() and "Still under way" not in note.read_text() and "What you have to do" in note.read_text()
-    assert len(re.findall(r'download="evidence-\d+\.jsonl" href="data:', note.read_text())) > 5 and "Wren of Quillmoor" in page.read_text()
+    assert (
+        "198.51.100.81" in note.read_text()
+        and "Still under way" not in note.read_text()
+        and "What you have to do" in note.read_text()
+    )
+    assert (
+        len(re.findall(r'download="evidence-\d+\.jsonl" href="data:', note.read_text())) > 5
+        and "Wren of Quillmoor" in page.read_text()
+    )
     assert desk.run("history", DOMAIN, "--csv", "-q") == 0
     rows = list(csv.DictReader(io.StringIO(desk.said)))
     assert len(rows) == len(found["acts"]) and "→" in next(row["changes"] for row in rows if row["step"] == "switch")
@@ -184,7 +241,9 @@ def test_a_history_goes_from_one_journal_to_another(desk: Desk, tmp_path: Path) 
     desk.done("amend", DOMAIN, "shop", "A", "198.51.100.85", "--instead", "--at", "alder", "--yes")
     desk.done("survey", DOMAIN)  # names elsewhere, such as of its mail, are not the domain's own
     before, kept = told(desk, "history", DOMAIN), tmp_path / "kept.jsonl"
-    assert {each["name"] for each in before["seen"]} >= {DOMAIN} and all(each["name"].endswith(DOMAIN) for each in before["seen"])
+    assert {each["name"] for each in before["seen"]} >= {DOMAIN} and all(
+        each["name"].endswith(DOMAIN) for each in before["seen"]
+    )
     desk.done("history", DOMAIN, "--export", str(kept))
     (desk.world.folder / "journal.sqlite").unlink()
     assert told(desk, "history", DOMAIN)["acts"] == []
@@ -192,38 +251,86 @@ def test_a_history_goes_from_one_journal_to_another(desk: Desk, tmp_path: Path) 
     desk.done("history", "--import", str(kept))
     assert "0 entries taken in" in desk.said and told(desk, "history", DOMAIN)["seen"] == before["seen"]
     whole = kept.read_text()
-    spoiled = [re.sub(said, instead, whole, count=1) for said, instead in (
-        (f'"{DOMAIN}"', '"other.example"'), ('"kind": "outcome"', '"kind": "success"'), ('"first": [0-9.]+, "all"', '"all"'),
-        ('"at": [0-9.]+', '"at": 1796014260782'), ('"last": [0-9.]+', '"last": -1'),
-    )]  # fmt: skip
+    spoiled = [
+        re.sub(said, instead, whole, count=1)
+        for said, instead in (
+            (f'"{DOMAIN}"', '"other.example"'),
+            ('"kind": "outcome"', '"kind": "success"'),
+            ('"first": [0-9.]+, "all"', '"all"'),
+            ('"at": [0-9.]+', '"at": 1796014260782'),
+            ('"last": [0-9.]+', '"last": -1'),
+        )
+    ]
     assert whole not in spoiled
     for content in ("", "nonsense\n", '{"schema": "legatum.evidence/1"}\n', *spoiled):
         kept.write_text(content)
         assert desk.run("history", "--import", str(kept)) == 2, content[:60]
-    for words in (("history",), ("history", DOMAIN, "--house"), ("history", "--house", "--note", "x"), ("history", DOMAIN, "--out", "x")):
+    for words in (
+        ("history",),
+        ("history", DOMAIN, "--house"),
+        ("history", "--house", "--note", "x"),
+        ("history", DOMAIN, "--out", "x"),
+    ):
         assert desk.run(*words) == 2, words
 
 
 def test_what_was_left_behind_is_listed_and_goes(desk: Desk, tmp_path: Path) -> None:
     domain = "evensong.test"
     for number, address in ((1, "198.51.100.41"), (2, "203.0.113.42")):
-        desk.done("hosts", "set", f"ns{number}.{domain}", "--address", address, "--at", "birch", "--registrar", "slate", "--yes")
+        desk.done(
+            "hosts",
+            "set",
+            f"ns{number}.{domain}",
+            "--address",
+            address,
+            "--at",
+            "birch",
+            "--registrar",
+            "slate",
+            "--yes",
+        )
     templates = desk.world.folder / "templates"
     templates.mkdir()
     (templates / "old.toml").write_text('[records]\nlogin = { A = "198.51.100.96" }\n')
     (templates / "new.toml").write_text('[records]\npanel = { A = "198.51.100.96" }\n')
     (tmp_path / "tenants").write_text(f"domain,template\n{domain},new\n")
-    for words in (("login", "A", "198.51.100.96"), ("_acme-challenge", "TXT", "token-7"), ("@", "TXT", "site-verification=77")):
+    for words in (
+        ("login", "A", "198.51.100.96"),
+        ("_acme-challenge", "TXT", "token-7"),
+        ("@", "TXT", "site-verification=77"),
+    ):
         desk.done("amend", domain, *words, "--at", "birch", "--yes")
     desk.done("publish", domain, "--from", "birch", "--to", "alder", "--yes")
-    listed = ("survey", domain, "--leftovers", "--registrar", "slate", "--tenants", str(tmp_path / "tenants"), "--no-resolvers")
+    listed = (
+        "survey",
+        domain,
+        "--leftovers",
+        "--registrar",
+        "slate",
+        "--tenants",
+        str(tmp_path / "tenants"),
+        "--no-resolvers",
+    )
     found = told(desk, *listed)
     assert {(each["kind"], each["sure"]) for each in found["leftovers"]} == {
-        ("old zone", True), ("host at the registry", True), ("verification text", False), ("record of another template", True),
-    }  # fmt: skip
+        ("old zone", True),
+        ("host at the registry", True),
+        ("verification text", False),
+        ("record of another template", True),
+    }
     assert sum(each["kind"] == "host at the registry" for each in found["leftovers"]) == 2
     desk.done(
-        "move", "draft", domain, "--retire", "leftovers", "--registrar", "slate", "--also", "@ TXT", "--tenants", str(tmp_path / "tenants")
+        "move",
+        "draft",
+        domain,
+        "--retire",
+        "leftovers",
+        "--registrar",
+        "slate",
+        "--also",
+        "@ TXT",
+        "--tenants",
+        str(tmp_path / "tenants"),
     )
     desk.done("move", "rehearse", domain)
     desk.done("move", "advance", domain, "--yes", "--wait")

@@ -41,12 +41,21 @@ def test_all_that_works_is_shown_to_work(desk: Desk) -> None:
     assert "do not" not in desk.said and "Next: nothing to do" in desk.said
     found = checked(desk)
     for name in ("alder", "birch", "rowan", "sorrel"):
-        assert found[f"providers.{name}", "transfer"]["state"] == found[f"providers.{name}", "update"]["state"] == "works"
+        assert (
+            found[f"providers.{name}", "transfer"]["state"] == found[f"providers.{name}", "update"]["state"] == "works"
+        )
     for name in ("flint", "slate"):
-        assert found[f"registrars.{name}", "login"]["state"] == found[f"registrars.{name}", "check of a domain"]["state"] == "works"
+        assert (
+            found[f"registrars.{name}", "login"]["state"]
+            == found[f"registrars.{name}", "check of a domain"]["state"]
+            == "works"
+        )
     assert found["registrars.granite", "account"]["state"] == "not known"
     assert "it validates" in found["resolvers.harbour", "looking up"]["said"]
-    assert "over TLS" in found["resolvers.mill", "looking up"]["said"] and "over HTTPS" in found["resolvers.orchard", "looking up"]["said"]
+    assert (
+        "over TLS" in found["resolvers.mill", "looking up"]["said"]
+        and "over HTTPS" in found["resolvers.orchard", "looking up"]["said"]
+    )
     assert (
         found["rdap", "registration data"]["state"]
         == found["", "journal"]["state"]
@@ -65,26 +74,47 @@ def test_all_that_works_is_shown_to_work(desk: Desk) -> None:
         ('primary = "198.51.100.31"', 'primary = "203.0.113.42"', "providers.alder", "transfer", ""),
         ('"ns1.alder.test"', '"ns1.aldr.test"', "providers.alder", "name server ns1.aldr.test", "has no address"),
         ("file:flint.password", "file:slate.password", "registrars.flint", "login", "password wrong"),
-        ('server = "epp.nic.example"', 'server = "epp.other.example"', "registrars.flint", "login", "certificate is not trusted"),
+        (
+            'server = "epp.nic.example"',
+            'server = "epp.other.example"',
+            "registrars.flint",
+            "login",
+            "certificate is not trusted",
+        ),
         ('harbour = "192.0.2.101"', 'harbour = "198.51.100.31"', "resolvers.harbour", "looking up", "looks nothing up"),
-        ('host = "resolver.quillmoor.test"', 'host = "other.quillmoor.test"', "resolvers.mill", "looking up", "not trusted"),
+        (
+            'host = "resolver.quillmoor.test"',
+            'host = "other.quillmoor.test"',
+            "resolvers.mill",
+            "looking up",
+            "not trusted",
+        ),
         ('bootstrap = "rdap-bootstrap.json"', 'bootstrap = "gone.json"', "rdap", "list of servers", "No such file"),
         ('domains = "domains.txt"', 'domains = "gone.txt"', "", "list of domains", "is not there"),
         ('domains = "domains.txt"', 'journal = "/gone/journal.sqlite"', "", "journal", "/gone/journal.sqlite"),
     ],
 )
-def test_what_does_not_work_is_told_with_its_line(desk: Desk, old: str, new: str, table: str, what: str, says: str) -> None:
+def test_what_does_not_work_is_told_with_its_line(
+    desk: Desk, old: str, new: str, table: str, what: str, says: str
+) -> None:
     change(desk, old, new)
     assert desk.run("settings", "check", "--domain", DOMAIN) == 1, desk.said
     row = checked(desk, "--domain", DOMAIN)[table, what]
     assert row["state"] == "does not work" and says in row["said"] and row["remedy"], row
     line = desk.settings.read_text().splitlines()[int(row["line"]) - 1]
-    assert row["key"] and line.lstrip().startswith((row["key"], f"[{table}.{row['key']}]", table.rpartition(".")[2])), (line, row)
+    assert row["key"] and line.lstrip().startswith((row["key"], f"[{table}.{row['key']}]", table.rpartition(".")[2])), (
+        line,
+        row,
+    )
 
 
 def test_only_what_is_named(desk: Desk) -> None:
     assert {table for table, _ in checked(desk, "alder", "rdap")} == {"providers.alder", "rdap"}
-    assert {table for table, _ in checked(desk, "resolvers")} == {"resolvers.harbour", "resolvers.mill", "resolvers.orchard"}
+    assert {table for table, _ in checked(desk, "resolvers")} == {
+        "resolvers.harbour",
+        "resolvers.mill",
+        "resolvers.orchard",
+    }
     assert desk.run("settings", "check", "aldr") == 2
     assert "no 'aldr' in the settings" in desk.said and "providers.alder" in desk.said
 
@@ -138,16 +168,25 @@ def test_added_to_the_file_and_the_rest_stays(desk: Desk) -> None:
         (("provider", "hazel", "--set", "servers=[]"), "no name servers"),
         (("provider", "hazel", "--serves", DOMAIN, "--set", "key=nothing"), "key: no key"),
         (("registrar", "sedge", "--serves", DOMAIN), "shows nothing of a registrar"),
-        (("registrar", "sedge", "--set", "server=epp.sedge.test", "--set", "user=us", "--set", "password=hunter2"), "given as a value"),
+        (
+            ("registrar", "sedge", "--set", "server=epp.sedge.test", "--set", "user=us", "--set", "password=hunter2"),
+            "given as a value",
+        ),
     ],
 )
 def test_what_cannot_be_is_not_written(desk: Desk, words: tuple[str, ...], says: str) -> None:
     before = desk.settings.read_text()
     assert desk.run("settings", "add", *words, "--yes") == 2, desk.said
-    assert says in desk.said and "hunter2" not in desk.said.replace(" ".join(words), "") and desk.settings.read_text() == before
+    assert (
+        says in desk.said
+        and "hunter2" not in desk.said.replace(" ".join(words), "")
+        and desk.settings.read_text() == before
+    )
 
 
-def test_a_first_file_goes_on_with_the_journal_that_is_there(desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_first_file_goes_on_with_the_journal_that_is_there(
+    desk: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Written into the user's folder where there was none; what was kept without a file stays in use."""
     from legatum.work.checks.adding import Drawn, written
 
@@ -156,7 +195,9 @@ def test_a_first_file_goes_on_with_the_journal_that_is_there(desk: Desk, tmp_pat
     (kept / "journal.sqlite").write_text("")
     drawn = Drawn("resolvers", "pond", {"address": "192.0.2.101"})
     text = written(tmp_path / "new.toml", kept, drawn)
-    assert tomllib.loads(text)["journal"] == str(kept / "journal.sqlite") and tomllib.loads(text)["moves"] == str(kept / "moves")
+    assert tomllib.loads(text)["journal"] == str(kept / "journal.sqlite") and tomllib.loads(text)["moves"] == str(
+        kept / "moves"
+    )
     assert "journal" not in tomllib.loads(written(tmp_path / "new.toml", tmp_path / "none", drawn))
 
 

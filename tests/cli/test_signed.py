@@ -1,4 +1,5 @@
-"""Signed domains in the practice world: led by way of unsigned and back, retired, and stopped where keys or DS are not what they were."""
+"""Signed domains in the practice world: led by way of unsigned and back, retired, and stopped where keys or DS are not
+what they were."""
 
 from collections.abc import Iterator
 from dataclasses import replace
@@ -60,9 +61,13 @@ def test_visitors_behind_a_resolver_that_validates_see_what_is_bogus_and_nothing
     assert "seen to validate" not in desk.said  # harbour validated it
     before = len(seen)
     desk.done("publish", SIGNED, "--from", "rowan", "--to", "alder", "--yes")
-    assert desk.run("registration", "nameservers", SIGNED, "--registrar", "flint", "--to", "alder", "--yes", "--wait") == 4
+    assert (
+        desk.run("registration", "nameservers", SIGNED, "--registrar", "flint", "--to", "alder", "--yes", "--wait") == 4
+    )
     assert "does not prove that" in desk.said, desk.said
-    desk.done("registration", "nameservers", SIGNED, "--registrar", "flint", "--to", "alder", "--yes", "--wait", "--anyway")
+    desk.done(
+        "registration", "nameservers", SIGNED, "--registrar", "flint", "--to", "alder", "--yes", "--wait", "--anyway"
+    )
     desk.done("practice", "clock", "--on", "3h")
     assert {(each.resolver, each.name) for each in seen[before:] if not each.good} == {
         ("harbour", SIGNED), ("harbour", f"www.{SIGNED}")
@@ -95,7 +100,9 @@ def visited(desk: Desk) -> bool:
 
 
 @pytest.mark.parametrize("wishes", LED, ids=" ".join)
-def test_what_stays_signed_all_the_way_is_never_bogus_there_and_back_and_there(desk: Desk, wishes: tuple[str, ...]) -> None:
+def test_what_stays_signed_all_the_way_is_never_bogus_there_and_back_and_there(
+    desk: Desk, wishes: tuple[str, ...]
+) -> None:
     desk.practice.visit([(parse_domain(each), A) for each in (SIGNED, f"www.{SIGNED}", f"nothing.{SIGNED}")], 700)
     for way in ("there", "back", "there"):
         if way == "there":
@@ -114,7 +121,12 @@ def test_two_that_sign_serve_it_together_and_either_may_leave(desk: Desk) -> Non
     desk.done("move", "advance", SIGNED, "--yes", "--wait")
     desk.done("move", "retreat", SIGNED, "--yes", "--wait")
     assert state(desk) == "connected and valid" and visited(desk)
-    for wish, name, told in (("--second", "sorrel", 8), ("--without", "rowan", 4), ("--second", "rowan", 8), ("--without", "sorrel", 4)):
+    for wish, name, told in (
+        ("--second", "sorrel", 8),
+        ("--without", "rowan", 4),
+        ("--second", "rowan", 8),
+        ("--without", "sorrel", 4),
+    ):
         desk.done("move", "draft", SIGNED, wish, name, *THERE, "--force")
         desk.done("move", "rehearse", SIGNED)
         desk.done("move", "advance", SIGNED, "--yes", "--wait")
@@ -127,9 +139,14 @@ def test_two_that_sign_serve_it_together_and_either_may_leave(desk: Desk) -> Non
 
 
 def test_what_two_signers_have_to_do_both_is_not_planned_for_one(desk: Desk) -> None:
-    assert desk.run("move", "draft", SIGNED, "--second", "alder", *THERE) == 4 and "alder takes no zone keys of others" in desk.said
+    assert (
+        desk.run("move", "draft", SIGNED, "--second", "alder", *THERE) == 4
+        and "alder takes no zone keys of others" in desk.said
+    )
     for _ in range(2):
-        desk.done("second", "add", SIGNED, "--at", "rowan", "--second", "sorrel", "--registrar", "flint", "--yes", "--wait")
+        desk.done(
+            "second", "add", SIGNED, "--at", "rowan", "--second", "sorrel", "--registrar", "flint", "--yes", "--wait"
+        )
     assert "sorrel serves coppergate.example beside rowan already" in desk.said and "nothing to do" in desk.said
     for wishes in (("--to", "birch"), ("--ttl", "www A=5m", "--from", "rowan"), ("--exchange",)):
         assert desk.run("move", "draft", SIGNED, *wishes, *THERE, "--force") == 4, desk.said
@@ -143,10 +160,28 @@ def test_what_two_signers_have_to_do_both_is_not_planned_for_one(desk: Desk) -> 
 
 
 def test_a_signer_that_is_dead_leaves_without_being_asked(desk: Desk) -> None:
-    leave = ("second", "leave", SIGNED, "--at", "rowan", "--second", "sorrel", "--registrar", "flint", "--yes", "--wait")
+    leave = (
+        "second",
+        "leave",
+        SIGNED,
+        "--at",
+        "rowan",
+        "--second",
+        "sorrel",
+        "--registrar",
+        "flint",
+        "--yes",
+        "--wait",
+    )
     desk.done(*leave)
-    assert "sorrel is no second provider of coppergate.example: nobody names it" in desk.said and "nothing to do" in desk.said
-    assert desk.run("second", "show", SIGNED, "--at", "rowan", "--second", "sorrel") == 2 and "takes no copies" in desk.said
+    assert (
+        "sorrel is no second provider of coppergate.example: nobody names it" in desk.said
+        and "nothing to do" in desk.said
+    )
+    assert (
+        desk.run("second", "show", SIGNED, "--at", "rowan", "--second", "sorrel") == 2
+        and "takes no copies" in desk.said
+    )
     desk.done("second", "add", SIGNED, "--at", "rowan", "--second", "sorrel", "--registrar", "flint", "--yes", "--wait")
 
     async def gone() -> None:
@@ -157,7 +192,9 @@ def test_a_signer_that_is_dead_leaves_without_being_asked(desk: Desk) -> None:
     assert desk.run(*leave) == 4 and "--dead" in desk.said
     desk.done(*leave, "--dead")
     held = desk.world.registry.known(parse_domain(SIGNED))
-    assert state(desk) == "connected and valid" and held is not None and len(held.ds) == 1 and len(held.nameservers) == 2
+    assert (
+        state(desk) == "connected and valid" and held is not None and len(held.ds) == 1 and len(held.nameservers) == 2
+    )
 
 
 def test_keys_of_one_signer_that_the_other_lacks_are_told_and_mended(desk: Desk) -> None:
@@ -208,7 +245,10 @@ def test_the_way_taken_is_told_with_its_reason(desk: Desk) -> None:
     assert "led unsigned" in desk.said
     assert desk.run("move", "draft", SIGNED, "--to", "birch", "--passage", "shared-keys", "--force", *THERE) == 4
     assert "birch takes no zone keys of others" in desk.said
-    assert desk.run("move", "draft", SIGNED, "--exchange", "--way", "double-ds", "--force", *THERE) == 4 and "--way one-key" in desk.said
+    assert (
+        desk.run("move", "draft", SIGNED, "--exchange", "--way", "double-ds", "--force", *THERE) == 4
+        and "--way one-key" in desk.said
+    )
     assert desk.run("move", "draft", SIGNED, "--exchange", "--algorithm", "13", "--force", *THERE) == 2
 
 
@@ -232,7 +272,9 @@ def test_keys_that_go_in_the_middle_stop_a_move(desk: Desk) -> None:
 
 
 @pytest.mark.parametrize("back", [False, True])
-def test_a_registrar_that_says_yes_and_publishes_another_ds_is_found_out(desk: Desk, monkeypatch: pytest.MonkeyPatch, back: bool) -> None:
+def test_a_registrar_that_says_yes_and_publishes_another_ds_is_found_out(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch, back: bool
+) -> None:
     """And what it published is put right, or taken out, as soon as it takes what it is told."""
     desk.done("ds", "withdraw", SIGNED, "--registrar", "flint", "--yes", "--wait")
     as_told = DomainDesk.update

@@ -1,4 +1,5 @@
-"""A site and mail by somebody else, and a text by which one sees whose domain it is: there and back, in the practice world."""
+"""A site and mail by somebody else, and a text by which one sees whose domain it is: there and back, in the practice
+world."""
 
 import json
 import re
@@ -67,7 +68,9 @@ def test_a_site_that_is_not_set_up_is_seen_before_anybody_is_led_there(desk: Des
     desk.done("amend", "tidemill.example", "www", "A", FRESH_MACHINE, "--yes", "--at", "alder", "--anyway")
     for name in ("www", "@"):  # by an alias, and by addresses
         desk.done("move", "draft", DOMAIN, "--alias", f"{name}={SITE}", "--force")
-        assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4 and "visitors would be worse off" in desk.said, desk.said
+        assert (
+            desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4 and "visitors would be worse off" in desk.said
+        ), desk.said
 
 
 def test_of_a_target_that_nobody_tells_of_nothing_is_said(desk: Desk) -> None:
@@ -84,7 +87,9 @@ def test_of_a_target_that_nobody_tells_of_nothing_is_said(desk: Desk) -> None:
         assert "evensong.test A is not known: no server of evensong.test answers" in desk.said
 
 
-def test_a_target_with_other_addresses_in_every_answer_is_not_followed(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_target_with_other_addresses_in_every_answer_is_not_followed(
+    desk: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Nobody could keep up with it at the apex; an alias can. Where it began to do so later, that alone is no fault."""
     carried_out(desk, "--alias", f"@={SITE}")
     given = addresses_of_target
@@ -93,7 +98,9 @@ def test_a_target_with_other_addresses_in_every_answer_is_not_followed(desk: Des
     async def turning(*words: Any) -> list[RRset]:
         sets = await given(*words)
         more = [address_rdata(f"203.0.113.{100 + next(turn)}")] if words[1] == parse_domain(SITE) else []
-        return [rrset(each.name, each.rtype, each.ttl, [*each.rdatas, *more]) if each.rtype == A else each for each in sets]
+        return [
+            rrset(each.name, each.rtype, each.ttl, [*each.rdatas, *more]) if each.rtype == A else each for each in sets
+        ]
 
     monkeypatch.setattr("legatum.work.gathering.flatten.addresses_of_target", turning)
     assert MOVED not in findings(desk)
@@ -109,12 +116,19 @@ def test_a_target_with_other_addresses_in_every_answer_is_not_followed(desk: Des
         ("www=www", "cannot lead to itself"),
         (f"www.tidemill.example.={SITE}", f"is not in {DOMAIN}"),
         (f"mail={SITE}", "A mail server's name is an alias in this zone"),
-        (f"a.deep.preview={SITE}", "deep.preview.kilnandclay.example loses A, which *.preview.kilnandclay.example gives it now"),
+        (
+            f"a.deep.preview={SITE}",
+            "deep.preview.kilnandclay.example loses A, which *.preview.kilnandclay.example gives it now",
+        ),
         ("www", "--alias NAME=TARGET"),
     ],
 )
 def test_what_leads_nowhere_is_refused(desk: Desk, wish: str, says: str) -> None:
-    assert desk.run("move", "draft", DOMAIN, "--alias", wish) in (2, 3, 4) and says in desk.said and "Traceback" not in desk.said
+    assert (
+        desk.run("move", "draft", DOMAIN, "--alias", wish) in (2, 3, 4)
+        and says in desk.said
+        and "Traceback" not in desk.said
+    )
 
 
 POST = """[records]
@@ -125,14 +139,20 @@ autoconfig = { CNAME = "mx2.ferrytimes.example." }
 
 
 def mail_of(zone: str) -> set[str]:
-    return {line.split("IN", 1)[1].strip() for line in zone.splitlines() if " MX " in line or "v=spf1" in line or "CNAME" in line}
+    return {
+        line.split("IN", 1)[1].strip()
+        for line in zone.splitlines()
+        if " MX " in line or "v=spf1" in line or "CNAME" in line
+    }
 
 
 def test_mail_goes_to_another_service_and_back(desk: Desk, tmp_path: Path) -> None:
     def gathered() -> str:
         path = tmp_path / "now.zone"
         desk.done("gather", DOMAIN, "--from", "alder", "--out", str(path), "--force")
-        return "\n".join(line for line in path.read_text().splitlines() if " SOA " not in line and not line.startswith(";"))
+        return "\n".join(
+            line for line in path.read_text().splitlines() if " SOA " not in line and not line.startswith(";")
+        )
 
     (desk.world.folder / "templates").mkdir()
     (desk.world.folder / "templates" / "post.toml").write_text(POST)
@@ -141,11 +161,16 @@ def test_mail_goes_to_another_service_and_back(desk: Desk, tmp_path: Path) -> No
     assert desk.run("move", "draft", DOMAIN, "--mail", "pots") == 2 and "there are: post" in desk.said
     path = desk.world.folder / "templates" / "lost.toml"
     path.write_text(POST.replace("10 mx2.ferrytimes", "10 mx9.ferrytimes"))
-    assert desk.run("move", "draft", DOMAIN, "--mail", "lost", "--set", "key=abcd") == 3 and "it has no address" in desk.said
+    assert (
+        desk.run("move", "draft", DOMAIN, "--mail", "lost", "--set", "key=abcd") == 3
+        and "it has no address" in desk.said
+    )
     desk.receive()
     desk.done("move", "draft", DOMAIN, *wish)
     assert (
-        "_imaps._tcp.kilnandclay.example SRV" in desk.said and "_submission._tcp" in desk.said and "ip4:203.0.113.25 any more" in desk.said
+        "_imaps._tcp.kilnandclay.example SRV" in desk.said
+        and "_submission._tcp" in desk.said
+        and "ip4:203.0.113.25 any more" in desk.said
     )
     desk.done("move", "advance", DOMAIN, "--yes")
     both = gathered()
@@ -159,9 +184,14 @@ def test_mail_goes_to_another_service_and_back(desk: Desk, tmp_path: Path) -> No
     assert desk.run("move", "draft", DOMAIN, *wish) == 2 and "already" in desk.said
     desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
     assert gathered() == before and not desk.failures
-    desk.done("move", "draft", DOMAIN, *wish, "--verify", "TXT site-check=4f1c", "--verify-for", "2h")  # at the same name as the senders
+    desk.done(
+        "move", "draft", DOMAIN, *wish, "--verify", "TXT site-check=4f1c", "--verify-for", "2h"
+    )  # at the same name as the senders
     desk.done("move", "advance", DOMAIN, "--yes", "--wait")
-    assert 'TXT    "v=spf1 include:ferrytimes.example -all"' in mail_of(gathered()) and 'site-check=4f1c"' not in gathered()
+    assert (
+        'TXT    "v=spf1 include:ferrytimes.example -all"' in mail_of(gathered())
+        and 'site-check=4f1c"' not in gathered()
+    )
     desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
     assert gathered() == before and not desk.failures
 
@@ -182,7 +212,9 @@ def test_a_template_that_is_none_of_a_mail_service_is_refused(desk: Desk, record
     assert desk.run("move", "draft", DOMAIN, "--mail", "post") in (2, 4) and says in desk.said, desk.said
 
 
-@pytest.mark.parametrize(("machine", "says"), [(FRESH_MACHINE, "550 5.7.1 no such domain here"), (DEAD_MACHINE, "connection refused")])
+@pytest.mark.parametrize(
+    ("machine", "says"), [(FRESH_MACHINE, "550 5.7.1 no such domain here"), (DEAD_MACHINE, "connection refused")]
+)
 def test_nobody_is_sent_with_mail_to_who_does_not_take_it(desk: Desk, machine: str, says: str) -> None:
     (desk.world.folder / "templates").mkdir()
     template = f'[records]\n"@" = {{ MX = ["10 post.{DOMAIN}."] }}\npost = {{ A = "{machine}" }}\n'
@@ -206,7 +238,10 @@ def test_where_no_mail_server_can_be_reached_that_is_said(desk: Desk) -> None:
 
 
 def test_a_verification_record_stands_beside_what_is_there_for_its_time(desk: Desk, tmp_path: Path) -> None:
-    for name, says in ((f"www.{SITE}.", f"is not in {DOMAIN}"), ("spring.preview", "spring.preview.kilnandclay.example loses A")):
+    for name, says in (
+        (f"www.{SITE}.", f"is not in {DOMAIN}"),
+        ("spring.preview", "spring.preview.kilnandclay.example loses A"),
+    ):
         assert desk.run("move", "draft", DOMAIN, "--verify", f"{name} TXT seen") in (2, 4) and says in desk.said
     wish = ("--verify", "TXT site-check=4f1c", "--verify", '_check TXT "two words"', "--verify-for", "2h")
     desk.done("move", "draft", DOMAIN, *wish)

@@ -29,7 +29,9 @@ def test_the_two_sides_the_wrong_way_round(desk: Desk) -> None:
 
 def test_a_second_provider_that_never_was(desk: Desk) -> None:
     desk.done("second", "leave", DOMAIN, "--at", "alder", "--second", "birch", "--registrar", "flint", "--yes")
-    assert "nothing to do" in desk.said and "is no second provider" in desk.said and "does not serve the zone" in desk.said
+    assert (
+        "nothing to do" in desk.said and "is no second provider" in desk.said and "does not serve the zone" in desk.said
+    )
 
 
 def test_a_way_back_has_a_picture_a_calendar_and_a_population_too(desk: Desk, tmp_path: Path) -> None:
@@ -59,10 +61,14 @@ def test_a_ttl_that_somebody_lowers_further_costs_no_second_day(tmp_path: Path) 
         assert zone is not None and zone.apex_ns is not None
 
         async def lowered() -> None:
-            primary.serve(zone.with_rrsets([zone.apex_ns.with_ttl(60)]).with_serial(zone.soa.serial + 1))  # type: ignore[union-attr]
+            # type: ignore[union-attr]
+            primary.serve(zone.with_rrsets([zone.apex_ns.with_ttl(60)]).with_serial(zone.soa.serial + 1))
 
         practice.run(lowered())
-        assert desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4 and "is now 60; the plan rests on 300" in desk.said
+        assert (
+            desk.run("move", "advance", DOMAIN, "--yes", "--wait") == 4
+            and "is now 60; the plan rests on 300" in desk.said
+        )
         desk.done("move", "redraw", DOMAIN)
         desk.done("move", "rehearse", DOMAIN)
         desk.done("move", "advance", DOMAIN, "--yes", "--wait", "--until", "apex")
@@ -97,14 +103,32 @@ def test_a_registry_that_refuses_after_the_zone_was_changed(tmp_path: Path, monk
     """Only the registry has changed nothing: the address is in the zone, and the same command goes on from there."""
     with WorldThread(tmp_path / "world") as practice:
         desk, trouble = Desk(practice), practice.world.registry.trouble
-        words = ("hosts", "set", f"ns1.{DOMAIN}", "--address", "198.51.100.31", "--at", "alder", "--registrar", "flint", "--yes")
-        for typed, says in (([False], "declined, nothing was changed"), ([True, False], "declined; the steps before it are done")):
+        words = (
+            "hosts",
+            "set",
+            f"ns1.{DOMAIN}",
+            "--address",
+            "198.51.100.31",
+            "--at",
+            "alder",
+            "--registrar",
+            "flint",
+            "--yes",
+        )
+        for typed, says in (
+            ([False], "declined, nothing was changed"),
+            ([True, False], "declined; the steps before it are done"),
+        ):
             with monkeypatch.context() as patched:
                 patched.setattr("legatum.cli.moving.agreed", Mock(side_effect=typed))
                 assert desk.run(*words) == 4 and says in desk.said, desk.said
         desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
         trouble.refuse, trouble.times = "create", 1
-        assert desk.run(*words) == 3 and "the registry has changed nothing" in desk.said and "nothing was changed" not in desk.said
+        assert (
+            desk.run(*words) == 3
+            and "the registry has changed nothing" in desk.said
+            and "nothing was changed" not in desk.said
+        )
         desk.done("move", "status", DOMAIN)
         assert "1 of 2 steps done" in desk.said
         desk.done(*words)
@@ -119,7 +143,8 @@ def held_until(desk: Desk, *words: str) -> str:
 
 
 def test_a_step_wanted_again_and_found_as_it_was_restarts_no_hold(tmp_path: Path) -> None:
-    """Nobody handed the old TTL out since; one whose intent is all that is known may have led somebody, and is not wanted again."""
+    """Nobody handed the old TTL out since; one whose intent is all that is known may have led somebody, and is not
+    wanted again."""
     with WorldThread(tmp_path / "world") as practice:
         desk = Desk(practice)
         desk.done("move", "draft", DOMAIN, "--to", "birch", *THERE)
@@ -131,7 +156,9 @@ def test_a_step_wanted_again_and_found_as_it_was_restarts_no_hold(tmp_path: Path
             assert held_until(desk, "move", "advance", DOMAIN, "--yes", "--again", step) == since, desk.said
         desk.done("practice", "clock", "--on", "1d")
         with pytest.MonkeyPatch.context() as patched:
-            patched.setattr("legatum.work.moves.effects.records.carry_out", Mock(side_effect=OutsideFault("the line is cut")))
+            patched.setattr(
+                "legatum.work.moves.effects.records.carry_out", Mock(side_effect=OutsideFault("the line is cut"))
+            )
             assert desk.run("move", "advance", DOMAIN, "--yes") == 3 and "the line is cut" in desk.said
         assert desk.run("move", "advance", DOMAIN, "--yes", "--again", "publish") == 2
         assert "the step 'apex' is begun: both sides are in use" in desk.said
@@ -153,7 +180,11 @@ def test_a_host_in_use_whose_address_is_replaced_is_held_by_the_ttls_that_it_had
         lower = ("amend", DOMAIN, "ns2", "AAAA", "--ttl", "60", "--at", "alder", "--yes")
         assert desk.run(*lower) == 4 and "an edit beside the move would undo it" in desk.said
         desk.done(*lower, "--anyway")
-        assert desk.run(*renumber) == 4 and "is now 60; the plan rests on 3600" in desk.said and f"move redraw {DOMAIN}" in desk.said
+        assert (
+            desk.run(*renumber) == 4
+            and "is now 60; the plan rests on 3600" in desk.said
+            and f"move redraw {DOMAIN}" in desk.said
+        )
         desk.done("move", "redraw", DOMAIN)
         assert held_until(desk, *renumber) == since
         desk.done(*renumber, "--wait")
@@ -170,7 +201,9 @@ def test_a_domain_that_only_one_of_the_parents_servers_has_is_not_denied(tmp_pat
         async def half() -> None:
             before = first.zone(top)
             assert before is not None
-            desk.world.registry.register(domain, "flint", [parse_domain(f"ns{number}.alder.test") for number in (1, 2)], 86400.0, ())
+            desk.world.registry.register(
+                domain, "flint", [parse_domain(f"ns{number}.alder.test") for number in (1, 2)], 86400.0, ()
+            )
             desk.world.registry.publisher._out.pop(domain)
             desk.world.create_zone("alder", domain)
             second.drop(top)

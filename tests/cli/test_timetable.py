@@ -1,5 +1,5 @@
-"""How long will it take? Asked of the installed program, in the practice world: now, for a switch, in windows, for a list, in an office's
-own time."""
+"""How long will it take? Asked of the installed program, in the practice world: now, for a switch, in windows, for a
+list, in an office's own time."""
 
 import json
 import struct
@@ -48,9 +48,16 @@ def test_the_first_line_is_the_answer_and_every_row_has_its_reason(desk: Desk) -
     assert {each["role"] for each in rows.values()} >= {
         "NS set at the parent", "NS set in the zone", "name server's address", "data", "SOA record", "“no such name”"
     }  # fmt: skip
-    assert found["decides"] == f"{DOMAIN} NS" and rows[f"{DOMAIN} NS"]["ttl"] == 86400 and len(rows[f"{DOMAIN} NS"]["servers"]) == 4
+    assert (
+        found["decides"] == f"{DOMAIN} NS"
+        and rows[f"{DOMAIN} NS"]["ttl"] == 86400
+        and len(rows[f"{DOMAIN} NS"]["servers"]) == 4
+    )
     assert instant(found["gone"]) == max(instant(each["until"]) for each in rows.values())
-    assert all(f"TTL of {each['ttl']}" in each["reason"] and f"(rule {each['rule']})" in each["reason"] for each in rows.values())
+    assert all(
+        f"TTL of {each['ttl']}" in each["reason"] and f"(rule {each['rule']})" in each["reason"]
+        for each in rows.values()
+    )
     one = told(desk, "--change", "shop A")
     assert [each["what"] for each in one["rows"]] == [f"shop.{DOMAIN} A"] and not one["costs"]  # type: ignore[attr-defined]
     wild = {each["role"]: each for each in told(desk, "--add", "fresh.preview")["rows"]}  # type: ignore[attr-defined]
@@ -66,15 +73,23 @@ def test_a_switch_is_a_schedule_a_calendar_and_a_move(desk: Desk, tmp_path: Path
     assert isinstance(switch, dict) and not switch["late"]
     rows = {each["what"]: each for each in switch["rows"]}
     lower = instant(rows[f"{DOMAIN} MX"]["by"])
-    assert instant(switch["at"]) - lower == 14400 - 300 + 4 + 30  # the old TTL less the low one; a question under way; the margin
+    assert (
+        instant(switch["at"]) - lower == 14400 - 300 + 4 + 30
+    )  # the old TTL less the low one; a question under way; the margin
     assert instant(switch["by"]) == lower and instant(switch["gone"]) == instant(switch["at"]) + 300 + 34
     events = list(Calendar.from_ical(calendar.read_text()).walk("VEVENT"))
     assert [str(each["summary"]) for each in events if "switch" in each["summary"]] == [f"{DOMAIN}: switch"]
     assert len(events) == len([each for each in switch["schedule"] if each["todo"]])
-    desk.done("timetable", DOMAIN, "--switch", "in 3d", "--change", "shop A", "--change", "@ MX", "--draft", "--from", "alder")
+    desk.done(
+        "timetable", DOMAIN, "--switch", "in 3d", "--change", "shop A", "--change", "@ MX", "--draft", "--from", "alder"
+    )
     desk.done("move", "advance", DOMAIN, "--yes", "--wait")
     again = told(desk, "--switch", "in 3d", "--change", "shop A", "--change", "@ MX")
-    assert isinstance(again["switch"], dict) and again["switch"]["by"] is None and {each["ttl"] for each in again["rows"]} == {300}  # type: ignore[attr-defined]
+    assert (
+        isinstance(again["switch"], dict)
+        and again["switch"]["by"] is None
+        and {each["ttl"] for each in again["rows"]} == {300}
+    )  # type: ignore[attr-defined]
 
 
 def test_too_late_is_said_with_the_earliest_and_with_what_keeping_it_costs(desk: Desk) -> None:
@@ -115,7 +130,8 @@ def test_what_cannot_be_meant_is_one_line_and_what_to_do(desk: Desk, words: tupl
 
 
 def capture(path: Path, cut: int = 0) -> None:
-    """A day of questions: 40 resolvers ask for www every 1,000 s, one for the domain every hour; a NOTIFY, and who is told asks at once."""
+    """A day of questions: 40 resolvers ask for www every 1,000 s, one for the domain every hour; a NOTIFY, and who is
+    told asks at once."""
     packets = []
 
     def add(at: float, source: int, query: bytes, back: bool = False) -> None:
@@ -135,7 +151,9 @@ def capture(path: Path, cut: int = 0) -> None:
     add(40.0, 97, encode_question(1, parse_name("elsewhere.test."), 1))
     add(100.0, 98, encode_question(1, parse_name(f"{DOMAIN}."), 6, flags=4 << 11), back=True)
     add(100.25, 98, encode_question(1, parse_name(f"{DOMAIN}."), 251))
-    body = b"".join(struct.pack("<IIII", int(at), int(at % 1 * 1e6), len(each), len(each)) + each for at, each in sorted(packets))
+    body = b"".join(
+        struct.pack("<IIII", int(at), int(at % 1 * 1e6), len(each), len(each)) + each for at, each in sorted(packets)
+    )
     path.write_bytes((struct.pack("<IHHiIII", 0xA1B2C3D4, 2, 4, 0, 0, 65535, 1) + body)[: -cut or None])
 
 
@@ -148,7 +166,11 @@ def test_what_was_asked_is_counted_in_a_capture(desk: Desk, tmp_path: Path) -> N
     apex = costs[f"{DOMAIN} A"]
     assert "1 resolvers seen in 23 h" in apex["demand"] and apex["load"] == pytest.approx(24 / 85000, rel=0.1)
     measured = found["soa"]["measured"]  # type: ignore[index]
-    assert len(measured) == 1 and "192.0.2.98 asked 25 times" in measured[0] and "NOTIFY 1 times, and looked 0.25 s later" in measured[0]
+    assert (
+        len(measured) == 1
+        and "192.0.2.98 asked 25 times" in measured[0]
+        and "NOTIFY 1 times, and looked 0.25 s later" in measured[0]
+    )
     capture(file, cut=7)
     desk.done("timetable", DOMAIN, "--capture", str(file))
     assert "ends in the middle of a packet" in desk.said and "1 for others" in desk.said
@@ -180,9 +202,23 @@ def test_plans_wait_for_the_house_s_windows_and_show_the_house_s_time(desk: Desk
     window = f"daily {hour:02}:00-{hour + 1:02}:00"
     house = f'time_zone = "Europe/Berlin"\nwindows = ["{window}"]\nquiet = ["Sun 00:00-24:00"]\n'
     text = settings.read_text()
-    settings.write_text(text.replace("[house]\n", f"[house]\n{house}") if "[house]\n" in text else f"{text}\n[house]\n{house}")
+    settings.write_text(
+        text.replace("[house]\n", f"[house]\n{house}") if "[house]\n" in text else f"{text}\n[house]\n{house}"
+    )
     desk.done(
-        "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "at-once"
+        "move",
+        "draft",
+        DOMAIN,
+        "--from",
+        "alder",
+        "--to",
+        "birch",
+        "--registrar",
+        "flint",
+        "--publishing",
+        "4m",
+        "--speed",
+        "at-once",
     )
     desk.done("move", "advance", DOMAIN, "--yes", "--until", "compare")
     desk.done("practice", "clock", "--on", "20m")
@@ -192,11 +228,34 @@ def test_plans_wait_for_the_house_s_windows_and_show_the_house_s_time(desk: Desk
     desk.done("move", "advance", DOMAIN, "--yes", "--any-time", "--until", "switch")
     assert "step 'switch'" in desk.said or "switch" in desk.said
     desk.done("move", "retreat", DOMAIN, "--yes", "--wait")  # at once
-    desk.done("move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--force")
+    desk.done(
+        "move",
+        "draft",
+        DOMAIN,
+        "--from",
+        "alder",
+        "--to",
+        "birch",
+        "--registrar",
+        "flint",
+        "--publishing",
+        "4m",
+        "--force",
+    )
     desk.done("move", "rehearse", DOMAIN)
     desk.done("move", "advance", DOMAIN, "--yes", "--wait")
     desk.done(
-        "move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint", "--quiet-time", "2020-01-01"
+        "move",
+        "draft",
+        "ferrytimes.example",
+        "--from",
+        "alder",
+        "--to",
+        "birch",
+        "--registrar",
+        "flint",
+        "--quiet-time",
+        "2020-01-01",
     )
     assert f"windows {window}; quiet 2020-01-01 (Europe/Berlin)" in desk.said
     assert desk.run("move", "draft", "ferrytimes.example", "--from", "alder", "--to", "birch", "--registrar", "flint",
@@ -208,17 +267,24 @@ def test_a_list_is_sorted_by_urgency_and_its_calendar_is_one(desk: Desk, tmp_pat
     names, calendar, table = tmp_path / "names", tmp_path / "all.ics", tmp_path / "all.csv"
     names.write_text(f"{DOMAIN}\ncoppergate.example\nnobody.example\nnot a domain\nKILNANDCLAY.example.\n")
     assert desk.run("fleet", "timetable", str(names), "--switch", "in 10d", "--calendar", str(calendar)) == 1
-    assert "2 failed, 2 in time" in desk.said and "all of them together: not before" in desk.said and "Most urgent" in desk.said
+    assert (
+        "2 failed, 2 in time" in desk.said
+        and "all of them together: not before" in desk.said
+        and "Most urgent" in desk.said
+    )
     events = [str(each["summary"]) for each in Calendar.from_ical(calendar.read_text()).walk("VEVENT")]
     assert sorted(events) == sorted(f"{each}: {what}" for each in (DOMAIN, "coppergate.example") for what in (
         f"lower TTLs, {each} NS first", "switch"))  # fmt: skip
     names.write_text(f"{DOMAIN}\ncoppergate.example\n")
     assert (
-        desk.run("fleet", "timetable", str(names), "--switch", "in 3h", "--out", str(table), "--jobs", "2") == 1 and "2 late" in desk.said
+        desk.run("fleet", "timetable", str(names), "--switch", "in 3h", "--out", str(table), "--jobs", "2") == 1
+        and "2 late" in desk.said
     )
     rows = [line.split(",") for line in table.read_text().splitlines()]
     by = rows[0].index("lower_by")
-    assert {row[0] for row in rows[1:]} == {DOMAIN, "coppergate.example"} and all(row[by].endswith("Z") for row in rows[1:])
+    assert {row[0] for row in rows[1:]} == {DOMAIN, "coppergate.example"} and all(
+        row[by].endswith("Z") for row in rows[1:]
+    )
     single = told(desk, "--switch", "in 10d")["switch"]
     assert desk.run("fleet", "timetable", str(names), "--switch", str(single["at"]), "--json", "-q") == 0  # type: ignore[index]
     listed = {each["domain"]: each for each in map(json.loads, desk.said.splitlines()) if "domain" in each}

@@ -1,4 +1,5 @@
-"""Transfers between registrars with the installed program: by EPP on both sides, from a form, to a form, and back while it is pending."""
+"""Transfers between registrars with the installed program: by EPP on both sides, from a form, to a form, and back while
+it is pending."""
 
 import sqlite3
 from collections.abc import Iterator
@@ -29,7 +30,9 @@ def drafted(shell: Shell, domain: str, losing: str, gaining: str, *more: str) ->
 
 
 def held(shell: Shell, domain: str, registrar: str) -> dict[str, object]:
-    found: dict[str, object] = shell.run("registration", "show", domain, "--registrar", registrar, "--json").document["held"][0]
+    found: dict[str, object] = shell.run("registration", "show", domain, "--registrar", registrar, "--json").document[
+        "held"
+    ][0]
     return found
 
 
@@ -53,14 +56,27 @@ def test_by_epp_on_both_sides_followed_for_five_days(shell: Shell, world: Practi
     code = (shell.folder / "code").read_text().strip()
     assert shell.run("registration", "lock", OWN, "--registrar", "slate", "--yes").status == 0
     runbook = drafted(shell, OWN, "slate", "flint").document
-    assert [each["id"] for each in runbook["steps"]] == ["fit", "unlock", "request", "follow", "kept", "code", "lock", "settled"]
+    assert [each["id"] for each in runbook["steps"]] == [
+        "fit",
+        "unlock",
+        "request",
+        "follow",
+        "kept",
+        "code",
+        "lock",
+        "settled",
+    ]
     for words in (("move", "rehearse"), ("move", "redraw")):
         assert shell.run(*words, OWN).status == 2
     shown = shell.run("move", "show", OWN, "--markdown")
     assert shown.status == 0 and "from slate to flint" in shown.out
 
     halted = shell.run("move", "advance", OWN, "--yes", "--json")
-    assert halted.document["halt"] == "holding" and halted.document["step"] == "follow" and "rule 13" in halted.document["reasons"][0]
+    assert (
+        halted.document["halt"] == "holding"
+        and halted.document["step"] == "follow"
+        and "rule 13" in halted.document["reasons"][0]
+    )
     edit = shell.run("registration", "nameservers", OWN, "--registrar", "slate", "--to", "birch", "--anyway", "--yes")
     assert edit.status == 3 and "pendingTransfer" in edit.err
     assert drafted_again(shell).status == 4
@@ -70,7 +86,9 @@ def test_by_epp_on_both_sides_followed_for_five_days(shell: Shell, world: Practi
     assert now["registrar"] == "flint" and now["nameservers"] == list(servers) == now["hosts"]
     assert now["statuses"] == ["clientDeleteProhibited", "clientTransferProhibited", "clientUpdateProhibited"]
     hosts = shell.run("hosts", "show", OWN, "--registrar", "flint", "--json").document
-    assert hosts["agreed"] and {each["name"]: each["registry"] for each in hosts["hosts"]} == {host: [a] for host, a in servers.items()}
+    assert hosts["agreed"] and {each["name"]: each["registry"] for each in hosts["hosts"]} == {
+        host: [a] for host, a in servers.items()
+    }
     shell.run("registration", "code", OWN, "--registrar", "flint", "--into", "later")
     later = (shell.folder / "later").read_text().strip()
     assert later != code
@@ -109,12 +127,19 @@ def test_rejected_by_the_losing_registrar(shell: Shell, world: PracticeWorld) ->
     assert shell.run("practice", "form", DOMAIN, "--at", "flint", "--transfer", "reject").status == 0
     refused = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--json")
     assert (
-        refused.status == 4 and "clientRejected" in refused.document["reasons"][0] and "--again request" in refused.document["remedies"][0]
+        refused.status == 4
+        and "clientRejected" in refused.document["reasons"][0]
+        and "--again request" in refused.document["remedies"][0]
     )
     again = shell.run("move", "advance", DOMAIN, "--yes", "--wait", "--again", "request", "--json")
     assert again.document["halt"] == "complete"
     with sqlite3.connect(world.folder / "journal.sqlite") as journal:
-        sent = [text for (text,) in journal.execute("select text from entries where kind = 'sent' and text like 'transfer request%'")]
+        sent = [
+            text
+            for (text,) in journal.execute(
+                "select text from entries where kind = 'sent' and text like 'transfer request%'"
+            )
+        ]
     assert len(sent) == 2
 
 
@@ -127,9 +152,21 @@ def test_a_request_of_somebody_else_is_answered_and_a_contact_put_in(shell: Shel
     contact = ("registration", "contact", "QM-9", "--registrar", "slate", "--json")
     assert shell.run(*contact).status == 1
     assert shell.run(*contact, "--name", "Ferry Times Ltd", "--city", "Quillmoor", "--yes").status == 2  # half of it
-    whole = ("--name", "Ferry Times Ltd", "--city", "Quillmoor", "--country", "ie", "--email", "post@ferrytimes.example", "--yes")
+    whole = (
+        "--name",
+        "Ferry Times Ltd",
+        "--city",
+        "Quillmoor",
+        "--country",
+        "ie",
+        "--email",
+        "post@ferrytimes.example",
+        "--yes",
+    )
     assert shell.run(*contact, *whole).document["state"] == "made" and shell.run(*contact).document["country"] == "IE"
-    literal = shell.run("registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate", "--code", "the-code-itself")
+    literal = shell.run(
+        "registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate", "--code", "the-code-itself"
+    )
     assert literal.status == 2 and "the-code-itself" not in literal.err
     drafted(shell, DOMAIN, "flint", "slate", "--registrant", "QM-9")
     assert shell.run("move", "advance", DOMAIN, "--yes", "--json").document["halt"] == "holding"
@@ -153,7 +190,10 @@ def test_from_a_registrar_that_has_only_a_form(shell: Shell, world: PracticeWorl
     assert wrong.status == 3 and "authorisation code wrong (2202)" in wrong.err
     code = shell.run("practice", "form", BY_HAND, "--at", "granite", "--code").out.strip()
     shell.variables["TRANSFER_CODE"] = code
-    assert shell.run("move", "advance", BY_HAND, "--yes", "--code", "env:TRANSFER_CODE", "--json").document["halt"] == "holding"
+    assert (
+        shell.run("move", "advance", BY_HAND, "--yes", "--code", "env:TRANSFER_CODE", "--json").document["halt"]
+        == "holding"
+    )
     assert shell.run("practice", "form", BY_HAND, "--at", "granite", "--transfer", "approve").status == 0
     assert shell.run("move", "advance", BY_HAND, "--yes", "--wait", "--json").document["halt"] == "complete"
     assert held(shell, BY_HAND, "slate")["statuses"] == ["clientTransferProhibited"]
@@ -169,7 +209,10 @@ def test_to_a_registrar_that_has_only_a_form(shell: Shell, world: PracticeWorld)
     assert shell.run("registration", "code", DOMAIN, "--registrar", "flint", "--into", "code").status == 0
     code = (shell.folder / "code").read_text().strip()
     assert code not in sheet
-    assert shell.run("practice", "form", DOMAIN, "--at", "granite", "--transfer", "request", "--with-code", "code").status == 0
+    assert (
+        shell.run("practice", "form", DOMAIN, "--at", "granite", "--transfer", "request", "--with-code", "code").status
+        == 0
+    )
     locking = shell.run("move", "advance", DOMAIN, "--yes", "--wait")
     assert locking.status == 3 and "+ clientTransferProhibited" in locking.err
     shell.run("practice", "form", DOMAIN, "--at", "granite", "--statuses", "clientTransferProhibited")
@@ -183,14 +226,28 @@ def test_dns_that_the_losing_registrar_runs_goes_first(shell: Shell, world: Prac
     text = settings.read_text()
     settings.write_text(text.replace("[registrars.flint]\n", '[registrars.flint]\ndns = ["alder"]\n'))
     refused = shell.run("registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate")
-    assert refused.status == 4 and "ns1.alder.test is run by flint" in refused.err and "legatum move draft" in refused.err
+    assert (
+        refused.status == 4 and "ns1.alder.test is run by flint" in refused.err and "legatum move draft" in refused.err
+    )
 
 
 def test_after_a_move_between_providers_that_is_over(shell: Shell) -> None:
     """Rule 13: not while it is under way; afterwards its papers are put aside."""
     assert (
         shell.run(
-            "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "4m", "--speed", "lowered"
+            "move",
+            "draft",
+            DOMAIN,
+            "--from",
+            "alder",
+            "--to",
+            "birch",
+            "--registrar",
+            "flint",
+            "--publishing",
+            "4m",
+            "--speed",
+            "lowered",
         ).status
         == 0
     )

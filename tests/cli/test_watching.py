@@ -25,12 +25,37 @@ def shown_until(terminal: int, wanted: bytes, seconds: float = 60) -> bytes:
 def test_a_live_view_that_ctrl_c_ends_with_the_state_so_far(tmp_path: Path) -> None:
     with PracticeWorld(tmp_path / "world") as world:
         ours, theirs = pty.openpty()
-        words = [PROGRAM, "watch", "evensong.test", "--to", "alder", "--every", "1s", "--curve", "so-far.csv", "--patience", "9d"]
-        environment = {**os.environ, "LEGATUM_SETTINGS": str(world.folder), "COLUMNS": "140", "LINES": "50", "TERM": "xterm-256color"}
+        words = [
+            PROGRAM,
+            "watch",
+            "evensong.test",
+            "--to",
+            "alder",
+            "--every",
+            "1s",
+            "--curve",
+            "so-far.csv",
+            "--patience",
+            "9d",
+        ]
+        environment = {
+            **os.environ,
+            "LEGATUM_SETTINGS": str(world.folder),
+            "COLUMNS": "140",
+            "LINES": "50",
+            "TERM": "xterm-256color",
+        }
         process = subprocess.Popen(
-            words, cwd=tmp_path, env=environment, stdin=theirs, stdout=theirs, stderr=subprocess.PIPE, text=True, start_new_session=True,
+            words,
+            cwd=tmp_path,
+            env=environment,
+            stdin=theirs,
+            stdout=theirs,
+            stderr=subprocess.PIPE,
+            text=True,
+            start_new_session=True,
             preexec_fn=heeds_ctrl_c,
-        )  # fmt: skip
+        )
         os.close(theirs)
         seen = shown_until(ours, b"look 3")
         assert b"ns1.birch.example" in seen and "█".encode() not in seen and "░".encode() in seen

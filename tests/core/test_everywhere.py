@@ -29,7 +29,9 @@ def kind(*told: Told) -> PlaceDifference:
 
 
 def test_what_is_a_fault_and_what_may_be_meant() -> None:
-    assert kind(Told("serial 3", serial=3), Told("no answer in time", answered=False, bad=True)) == PlaceDifference.SILENT
+    assert (
+        kind(Told("serial 3", serial=3), Told("no answer in time", answered=False, bad=True)) == PlaceDifference.SILENT
+    )
     assert kind(Told("serial 3", serial=3), Told("serial 2", serial=2)) == PlaceDifference.LAGGING
     assert (
         kind(Told("serial 1", serial=1), Told("serial 4294967290", serial=4294967290)) == PlaceDifference.LAGGING
@@ -45,7 +47,13 @@ def test_what_it_comes_to() -> None:
     by_place = differences({"here": {"it": Told("198.51.100.1")}, "hill": {"it": Told("203.0.113.1")}})
     assert Everywhere(good, differences=by_place).good
     silent = differences({"here": {"ns1": Told("serial 3", serial=3)}, "hill": {"ns1": Told("silent", answered=False)}})
-    assert Everywhere(good, differences=silent).text == "ns1: silent from some places only: serial 3 from here; silent from hill"
+    assert (
+        Everywhere(good, differences=silent).text
+        == "ns1: silent from some places only: serial 3 from here; silent from hill"
+    )
     assert not Everywhere(good, differences=silent).good
-    assert Everywhere(good, {"moon": "no worker"}).text == "not known from moon" and not Everywhere(good, {"moon": "no worker"}).good
+    assert (
+        Everywhere(good, {"moon": "no worker"}).text == "not known from moon"
+        and not Everywhere(good, {"moon": "no worker"}).good
+    )
     assert Everywhere({**good, "hill": (False, "bad")}).text == "not as it should be from hill"

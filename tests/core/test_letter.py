@@ -16,13 +16,21 @@ NOW, NAME = 1_930_000_000.0, "kilnandclay.example"
 @pytest.mark.parametrize(
     ("what", "key"),
     [
-        ("NS set at flint", "topic.name_servers"), (f"{NAME} NS", "topic.name_servers"), ("DS set at flint", "topic.trust"),
-        (f"{NAME} A", "topic.site"), (f"www.{NAME} CNAME", "topic.site"), (f"{NAME} AAAA", "topic.site_six"),
-        (f"shop.{NAME} A", "topic.address"), (f"{NAME} MX", "topic.mail"), (f"{NAME} TXT", "topic.mail_rules"),
-        (f"winter._domainkey.{NAME} TXT", "topic.mail_rules"), (f"{NAME} CAA", "topic.record"), (f"host ns1.{NAME}", "topic.host"),
+        ("NS set at flint", "topic.name_servers"),
+        (f"{NAME} NS", "topic.name_servers"),
+        ("DS set at flint", "topic.trust"),
+        (f"{NAME} A", "topic.site"),
+        (f"www.{NAME} CNAME", "topic.site"),
+        (f"{NAME} AAAA", "topic.site_six"),
+        (f"shop.{NAME} A", "topic.address"),
+        (f"{NAME} MX", "topic.mail"),
+        (f"{NAME} TXT", "topic.mail_rules"),
+        (f"winter._domainkey.{NAME} TXT", "topic.mail_rules"),
+        (f"{NAME} CAA", "topic.record"),
+        (f"host ns1.{NAME}", "topic.host"),
         ("registrar", "topic.registrar"),
     ],
-)  # fmt: skip
+)
 def test_what_a_change_is_called(what: str, key: str) -> None:
     said = topic_of(what, NAME)
     assert said.key == key and "{" not in Words(None).say(said) and "NS set" not in Words(None).say(said)
@@ -50,9 +58,15 @@ def test_a_move_in_every_state_says_when_it_is_over_and_nothing_of_zones() -> No
         assert (letter.lead.key, letter.until) == (key, until)
         for form in FORMS:
             text = letter_text(letter, form, NOW, of_changes=True)
-            assert "your web site" in text and "192.0.2.99" in text and "{" not in text.replace("{ ", "").split("</style>")[-1]
+            assert (
+                "your web site" in text
+                and "192.0.2.99" in text
+                and "{" not in text.replace("{ ", "").split("</style>")[-1]
+            )
             assert ("2031-02-27 00:00:00 UTC, if nothing has to wait" in text) is bool(until)
-            assert not {"RRset", "NS set", "TTL", "zone at"} & {word for word in ("RRset", "NS set", "TTL", "zone at") if word in text}
+            assert not {"RRset", "NS set", "TTL", "zone at"} & {
+                word for word in ("RRset", "NS set", "TTL", "zone at") if word in text
+            }
 
 
 @pytest.mark.parametrize(
@@ -83,7 +97,9 @@ def test_the_house_has_words_of_its_own_and_the_rest_is_english(tmp_path: object
 
     folder = Path(str(tmp_path)) / "de"
     folder.mkdir()
-    (folder / "words.toml").write_text('[letter]\nto_do = "Was Sie tun müssen"\n[ask]\nnothing = "Nichts."\n', encoding="utf-8")
+    (folder / "words.toml").write_text(
+        '[letter]\nto_do = "Was Sie tun müssen"\n[ask]\nnothing = "Nichts."\n', encoding="utf-8"
+    )
     letter = of_survey(NAME, True, [], "")
     text = letter_text(letter, "text", NOW, folder, "Quillmoor")
     assert "Was Sie tun müssen:" in text and "* Nichts." in text and "is in order" in text and "from Quillmoor" in text
@@ -93,8 +109,14 @@ def test_the_house_has_words_of_its_own_and_the_rest_is_english(tmp_path: object
 
 def test_nothing_in_it_is_taken_for_markup() -> None:
     letter = Letter(
-        NAME, "good", Said("survey.good", {"domain": "<b>*x*</b>"}), (), differences_of([Changed(f"{NAME} TXT", "", "60 a|b")], NAME)
+        NAME,
+        "good",
+        Said("survey.good", {"domain": "<b>*x*</b>"}),
+        (),
+        differences_of([Changed(f"{NAME} TXT", "", "60 a|b")], NAME),
     )
     steps = [Step("<i>", "2031-02-27 00:00", "")]
-    assert "<b>" not in letter_text(letter, "html", NOW, steps=steps) and "<i>" not in letter_text(letter, "html", NOW, steps=steps)
+    assert "<b>" not in letter_text(letter, "html", NOW, steps=steps) and "<i>" not in letter_text(
+        letter, "html", NOW, steps=steps
+    )
     assert r"\<b\>\*x\*" in letter_text(letter, "markdown", NOW) and r"a\|b" in letter_text(letter, "markdown", NOW)

@@ -25,17 +25,24 @@ def last_old_answer(old_ttl: int, low_ttl: int, lowered: int, changed: int) -> i
 
 @given(st.integers(1, 6), st.integers(1, 12), st.integers(1, 12), st.integers(0, 20))
 def test_rules_1_and_2_for_one_rrset(lowered: int, old_ttl: int, low_ttl: int, after: int) -> None:
-    """The old data are gone just then; and changed when rule 1 allows, they are gone as soon as with the low TTL alone."""
-    first, low, new = (rrset(KEY[0], A, ttl, [data]) for ttl, data in ((old_ttl, b"1"), (low_ttl, b"1"), (low_ttl, b"2")))
+    """The old data are gone just then; and changed when rule 1 allows, they are gone as soon as with the low TTL
+    alone."""
+    first, low, new = (
+        rrset(KEY[0], A, ttl, [data]) for ttl, data in ((old_ttl, b"1"), (low_ttl, b"1"), (low_ttl, b"2"))
+    )
     premises = Premises(ZONE, "", (), (Served("alder", ZONE, (first,), 60),))
     timeline = timeline_at_the_beginning(premises)
     play(timeline, [Records("alder", ZONE, (RRsetChange(first, low),))], 0, "lower")
-    when = {wait.after: wait.seconds + wait.slack - 1 for wait in waits_for(Lowered(ZONE, KEY), timeline, premises, IDEAL)}
+    when = {
+        wait.after: wait.seconds + wait.slack - 1 for wait in waits_for(Lowered(ZONE, KEY), timeline, premises, IDEAL)
+    }
     change = lowered + when.get("lower", 0) + after
     assume(change > lowered)  # else it was never given with the second TTL
     play(timeline, [Records("alder", ZONE, (RRsetChange(low, new),))], 1, "change")
     happened = {"lower": lowered, "change": change}
-    bound = max(happened[wait.after] + wait.seconds for wait in waits_for(OldDataExpired(ZONE, KEY), timeline, premises, IDEAL))
+    bound = max(
+        happened[wait.after] + wait.seconds for wait in waits_for(OldDataExpired(ZONE, KEY), timeline, premises, IDEAL)
+    )
     assert bound == last_old_answer(old_ttl, low_ttl, lowered, change) + 1
     if low_ttl < old_ttl:
         assert bound == change + low_ttl
@@ -47,13 +54,20 @@ def test_the_floor_replaces_each_shorter_ttl_and_the_margin_is_seen() -> None:
     wait = Wait("parents", caution.lasts(60), caution.slack(1), 4, "the servers handed it out until {at}")
     bound = not_before([wait], {"parents": 1000.0}, 1000, caution.margin)
     assert bound is not None and bound.instant == 1000 + 300 + 7 + 30
-    assert "00:16:40" in bound.reason and "30 s margin" in bound.reason and "7 s for a question under way" in bound.reason
+    assert (
+        "00:16:40" in bound.reason and "30 s margin" in bound.reason and "7 s for a question under way" in bound.reason
+    )
 
 
 def test_the_latest_wait_decides_and_all_are_told() -> None:
     waits = [Wait("a", 60, 0, 3, "the name since {at}"), Wait("b", 10, 0, 3, "the other since {at}")]
     bound = not_before(waits, {"a": 100.0, "b": 200.0}, 0, 0)
-    assert bound is not None and bound.instant == 210 and len(bound.parts) == 2 and bound.parts[0][1].startswith("the other")
+    assert (
+        bound is not None
+        and bound.instant == 210
+        and len(bound.parts) == 2
+        and bound.parts[0][1].startswith("the other")
+    )
     assert not_before([], {}, 0, 30) is None
 
 

@@ -15,7 +15,9 @@ BIN = next(iter(sorted(Path("/usr/lib/postgresql").glob("*/bin"), reverse=True))
 def _run(program: str, *words: str, account: str) -> None:
     assert BIN is not None
     as_account = ["runuser", "-u", account, "--"] if os.getuid() == 0 else []  # it refuses to run as root
-    done = subprocess.run([*as_account, str(BIN / program), *words], capture_output=True, text=True, timeout=60, check=False)
+    done = subprocess.run(
+        [*as_account, str(BIN / program), *words], capture_output=True, text=True, timeout=60, check=False
+    )
     assert done.returncode == 0, done.stdout + done.stderr
 
 
@@ -26,7 +28,9 @@ def _account() -> str:
 def restart(url: str) -> None:
     """Ends every connection to it."""
     folder = url.partition("host=")[2]
-    _run("pg_ctl", "-D", f"{folder}/data", "-m", "immediate", "-l", f"{folder}/log", "-w", "restart", account=_account())
+    _run(
+        "pg_ctl", "-D", f"{folder}/data", "-m", "immediate", "-l", f"{folder}/log", "-w", "restart", account=_account()
+    )
 
 
 @contextmanager

@@ -22,7 +22,9 @@ from legatum.journal.journal import Journal, Surveyed
 from legatum.net.asking.reply import Reply, Transport, Trouble
 from tests.journal.postgresql import BIN, postgresql, restart
 
-NEEDS_POSTGRESQL = pytest.mark.skipif(BIN is None and not os.environ.get("LEGATUM_SERVERS_REQUIRED"), reason="needs PostgreSQL")
+NEEDS_POSTGRESQL = pytest.mark.skipif(
+    BIN is None and not os.environ.get("LEGATUM_SERVERS_REQUIRED"), reason="needs PostgreSQL"
+)
 DOMAIN, OTHER = parse_name("kilnandclay.example."), parse_name("other.example.")
 
 
@@ -55,7 +57,10 @@ def test_outcomes_come_back_as_they_were(tmp_path: Path, place: str) -> None:
     again = Journal(place, tmp_path)
     assert again.outcomes("m1") == {"publish": outcome("publish")} and again.outcomes("m2") == {}
     entries = again.entries(DOMAIN)
-    assert [(each.kind, each.step, each.replies) for each in entries] == [("intent", "publish", 0), ("outcome", "publish", 2)]
+    assert [(each.kind, each.step, each.replies) for each in entries] == [
+        ("intent", "publish", 0),
+        ("outcome", "publish", 2),
+    ]
     assert again.entries(parse_name("other.example.")) == []
     rows = Database(place, tmp_path).rows("SELECT server, outcome, length(wire), took FROM replies ORDER BY number")
     assert rows == [("192.0.2.1", "no data", 12, 0.002), ("192.0.2.2", "no answer in time", 0, 3.0)]
@@ -137,7 +142,10 @@ def test_one_at_a_time(tmp_path: Path, place: str) -> None:
         with pytest.raises(GateShut) as seen, theirs.occupied([OTHER, DOMAIN], 5.0):
             raise AssertionError("never here")
         assert f"process {os.getpid()}" in seen.value.message and "since 1970-01-01T00:00:00Z" in seen.value.message
-        with theirs.occupied([OTHER], 0.0), ours.occupied([DOMAIN], 9.0):  # of what was refused nothing is kept; one's own is no hindrance
+        with (
+            theirs.occupied([OTHER], 0.0),
+            ours.occupied([DOMAIN], 9.0),
+        ):  # of what was refused nothing is kept; one's own is no hindrance
             pass
         with pytest.raises(GateShut), theirs.occupied([DOMAIN], 5.0):
             raise AssertionError("never here")
@@ -192,7 +200,9 @@ def emptied(place: str, folder: Path) -> None:
     (folder / "journal.sqlite").unlink(missing_ok=True)
     if "://" in place:
         with psycopg.connect(place, autocommit=True) as connection:
-            connection.execute("DROP TABLE IF EXISTS replies, entries, occupations, memory, standings, surveys, files, form")
+            connection.execute(
+                "DROP TABLE IF EXISTS replies, entries, occupations, memory, standings, surveys, files, form"
+            )
 
 
 def test_many_who_come_first_at_the_same_time(tmp_path: Path, place: str) -> None:

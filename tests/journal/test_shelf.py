@@ -28,11 +28,17 @@ def test_what_belongs_there_is_brought(tmp_path: Path) -> None:
     put(database, "0%2F25.example.zone")
     put(database, "domains")
     there.bring()
-    assert {path.name for path in (tmp_path / "moves").glob("*.*")} == {".kept", "kilnandclay.example.move.toml", "0%2F25.example.zone"}
+    assert {path.name for path in (tmp_path / "moves").glob("*.*")} == {
+        ".kept",
+        "kilnandclay.example.move.toml",
+        "0%2F25.example.zone",
+    }
     assert (tmp_path / "domains").read_bytes() == CONTENT
 
 
-@pytest.mark.parametrize("name", ["../beyond.move.toml", "/tmp/beyond.zone", "..", ".kept", "a.sh", "a/b.zone", "a\nb.zone", ".zone", ""])
+@pytest.mark.parametrize(
+    "name", ["../beyond.move.toml", "/tmp/beyond.zone", "..", ".kept", "a.sh", "a/b.zone", "a\nb.zone", ".zone", ""]
+)
 def test_a_name_that_is_none_of_ours_is_told_and_nothing_is_written(tmp_path: Path, name: str) -> None:
     there, database = shelf(tmp_path)
     put(database, "kilnandclay.example.move.toml")

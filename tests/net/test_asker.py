@@ -52,7 +52,11 @@ async def listen(
         if stream is None:
             return transport, liar, None
         try:
-            return transport, liar, await asyncio.start_server(stream, "127.0.0.1", transport.get_extra_info("sockname")[1])
+            return (
+                transport,
+                liar,
+                await asyncio.start_server(stream, "127.0.0.1", transport.get_extra_info("sockname")[1]),
+            )
         except OSError:
             transport.close()
     raise AssertionError("no port free over both UDP and TCP")
@@ -68,7 +72,9 @@ class Still(Clock):
         raise AssertionError("nobody waits by this clock")
 
 
-async def ask(behaviour: Behaviour, stream: Callable[..., Awaitable[None]] | None = None, **how: bool) -> tuple[Reply, Liar, Asker]:
+async def ask(
+    behaviour: Behaviour, stream: Callable[..., Awaitable[None]] | None = None, **how: bool
+) -> tuple[Reply, Liar, Asker]:
     transport, liar, server = await listen(behaviour, stream)
     port = transport.get_extra_info("sockname")[1]
     asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", port)}), Still(), Patience(0.2, 2))

@@ -29,7 +29,9 @@ class Publisher:
 
     @staticmethod
     def listed(host: str) -> bytes:
-        return json.dumps({"version": "1.0", "services": [[["example"], [f"http://plain.{host}/", f"https://{host}/"]]]}).encode()
+        return json.dumps(
+            {"version": "1.0", "services": [[["example"], [f"http://plain.{host}/", f"https://{host}/"]]]}
+        ).encode()
 
     async def _said(self, request: Request) -> Response:
         assert request.path == "/rdap/dns.json"
@@ -39,7 +41,9 @@ class Publisher:
     async def at(self, now: float) -> str:
         """Where the domain is asked for, by the list as it is had at that instant; or why it is not had."""
         try:
-            found = await fetched_bootstrap(Route({"list.test": self._server.endpoint}), URL, self.cache, now, str(self.authority))
+            found = await fetched_bootstrap(
+                Route({"list.test": self._server.endpoint}), URL, self.cache, now, str(self.authority)
+            )
         except ValueError as error:
             return str(error)
         return found.url_for(DOMAIN) or "nowhere"
@@ -56,16 +60,23 @@ def test_fetched_once_a_day_and_kept(tmp_path: Path) -> None:
     async def work() -> None:
         async with Publisher(tmp_path) as publisher:
             first = "https://rdap.one.test/domain/kilnandclay.example"
-            assert await publisher.at(1000.0) == first and await publisher.at(1000.0 + DAY - 1) == first and publisher.asked == 1
+            assert (
+                await publisher.at(1000.0) == first
+                and await publisher.at(1000.0 + DAY - 1) == first
+                and publisher.asked == 1
+            )
             publisher.body = publisher.listed("rdap.two.test")
             assert await publisher.at(1000.0 + DAY) == first.replace("one", "two") and publisher.asked == 2
-            assert await publisher.at(500.0) == first.replace("one", "two") and publisher.asked == 3  # the clock was set back
+            assert (
+                await publisher.at(500.0) == first.replace("one", "two") and publisher.asked == 3
+            )  # the clock was set back
 
     asyncio.run(work())
 
 
 @pytest.mark.parametrize(
-    ("status", "body"), [(500, b""), (404, b"none"), (200, b"<html>"), (200, b"[]"), (200, b'{"services": [["x"]]}'), (200, b"\xff")]
+    ("status", "body"),
+    [(500, b""), (404, b"none"), (200, b"<html>"), (200, b"[]"), (200, b'{"services": [["x"]]}'), (200, b"\xff")],
 )
 def test_the_last_copy_is_better_than_nothing(tmp_path: Path, status: int, body: bytes) -> None:
     async def work() -> None:

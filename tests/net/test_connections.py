@@ -1,4 +1,5 @@
-"""Connections over TCP that are kept: used again, given up where the server ends them, never more than a few to one server."""
+"""Connections over TCP that are kept: used again, given up where the server ends them, never more than a few to one
+server."""
 
 import asyncio
 import struct
@@ -20,7 +21,8 @@ START = RRset(NAME, SOA, 60, (SoaFields(NAME, NAME, 1, 1, 2, 3, 4).rdata(),))
 
 
 class Server:
-    """Counts connections and questions. ``most``: questions that it answers on one connection; ``pause``: seconds before each answer."""
+    """Counts connections and questions. ``most``: questions that it answers on one connection; ``pause``: seconds
+    before each answer."""
 
     def __init__(self, most: int = 1000, pause: float = 0.0, hang: bool = False) -> None:
         self.most, self.pause, self.hang = most, pause, hang
@@ -37,7 +39,9 @@ class Server:
                 self.questions += 1
                 await asyncio.sleep(self.pause)
                 rtype = asked.questions[0].rtype
-                answer = encode(Message(asked.id, QR | AA, 0, asked.questions, records([START]) if rtype in (SOA, AXFR) else ()))
+                answer = encode(
+                    Message(asked.id, QR | AA, 0, asked.questions, records([START]) if rtype in (SOA, AXFR) else ())
+                )
                 writer.write(struct.pack("!H", len(answer)) + answer)
                 await writer.drain()
             if self.hang:

@@ -1,4 +1,5 @@
-"""EPP sessions with registries that lie, drop the line or say what was never heard: a clear fault, and what to look at."""
+"""EPP sessions with registries that lie, drop the line or say what was never heard: a clear fault, and what to look
+at."""
 
 import asyncio
 import itertools
@@ -31,7 +32,9 @@ def certificates(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, ssl.SS
     return make_certificates(tmp_path_factory.mktemp("tls"), "epp.nic.example")
 
 
-def talk(certificates: tuple[Path, ssl.SSLContext], *turns: Turn, greeting: bytes = GREETING, silence: float = 60.0) -> list[str]:
+def talk(
+    certificates: tuple[Path, ssl.SSLContext], *turns: Turn, greeting: bytes = GREETING, silence: float = 60.0
+) -> list[str]:
     """A session with a server that takes these turns; the verbs it heard. After its last turn it hangs up."""
     heard: list[str] = []
 
@@ -51,7 +54,9 @@ def talk(certificates: tuple[Path, ssl.SSLContext], *turns: Turn, greeting: byte
     async def run() -> None:
         server = await asyncio.start_server(session, "127.0.0.1", 0, ssl=certificates[1])
         end = Endpoint("127.0.0.1", server.sockets[0].getsockname()[1])
-        account = EppAccount("epp.nic.example", end, "flint", "secret-nobody-sees", str(certificates[0]), timeout=0.5, silence=silence)
+        account = EppAccount(
+            "epp.nic.example", end, "flint", "secret-nobody-sees", str(certificates[0]), timeout=0.5, silence=silence
+        )
         try:
             async with EppSession(account) as opened:
                 await opened.domain_info(DOMAIN)
@@ -80,7 +85,11 @@ def test_log_in_ask_log_out(certificates: tuple[Path, ssl.SSLContext]) -> None:
         ((ok(2200),), GREETING, r"user name or password wrong \(2200\)"),
         ((ok(2502),), GREETING, "too many sessions"),
         ((ok(), ok(2303)), GREETING, "does not exist at the registry"),
-        ((ok(), ok(2999, "because\x1b[31m of the moon".replace("\x1b", ""))), GREETING, "a reason this program does not know"),
+        (
+            (ok(), ok(2999, "because\x1b[31m of the moon".replace("\x1b", ""))),
+            GREETING,
+            "a reason this program does not know",
+        ),
         ((ok(), ok(2308, "on hold")), GREETING, "the registry says: on hold"),
         ((ok(), b""), GREETING, "connection dropped|no answer in time"),
         ((ok(), b"\0\0\1\0half a frame"), GREETING, "connection dropped|no answer in time"),
@@ -103,8 +112,13 @@ def test_what_a_registry_can_do_wrong(
 
 
 def test_entities_are_not_resolved(certificates: tuple[Path, ssl.SSLContext]) -> None:
-    bomb = "".join(f'<!ENTITY a{number} "{"&a" + str(number - 1) + ";" if number else "x"}">' * 1 for number in range(3))
-    document = f'<!DOCTYPE epp [{bomb}]><epp xmlns="{epp.EPP}"><response><result code="1000"><msg>&a2;</msg></result></response></epp>'
+    bomb = "".join(
+        f'<!ENTITY a{number} "{"&a" + str(number - 1) + ";" if number else "x"}">' * 1 for number in range(3)
+    )
+    document = (
+        f'<!DOCTYPE epp [{bomb}]><epp xmlns="{epp.EPP}"><response><result code="1000"><msg>&a2;</msg>'
+        "</result></response></epp>"
+    )
     with pytest.raises(OutsideFault, match="no EPP document"):
         talk(certificates, ok(), epp.frame(document.encode()))
 
@@ -144,7 +158,9 @@ def test_certificates_are_looked_at(tmp_path: Path, made_for: str, days: int, tr
     assert "is not trusted" in seen.value.message and re.search(says, seen.value.message), seen.value.message
 
 
-def test_no_more_commands_are_under_way_than_are_allowed_and_answers_keep_their_order(certificates: tuple[Path, ssl.SSLContext]) -> None:
+def test_no_more_commands_are_under_way_than_are_allowed_and_answers_keep_their_order(
+    certificates: tuple[Path, ssl.SSLContext],
+) -> None:
     """A server that reads everything there is before it answers anything sees how many commands were under way."""
     names = [parse_name(f"d{number:02d}.example.") for number in range(20)]
     most = 0
@@ -191,6 +207,8 @@ def test_no_more_commands_are_under_way_than_are_allowed_and_answers_keep_their_
     assert most == 5
 
 
-def test_a_session_that_was_silent_for_long_is_tried_with_a_hello_first(certificates: tuple[Path, ssl.SSLContext]) -> None:
+def test_a_session_that_was_silent_for_long_is_tried_with_a_hello_first(
+    certificates: tuple[Path, ssl.SSLContext],
+) -> None:
     turns = (GREETING, ok(), GREETING, info, GREETING, ok(1500))
     assert talk(certificates, *turns, silence=0.0) == ["hello", "login", "hello", "info", "hello", "logout"]

@@ -21,7 +21,11 @@ def test_what_was_there_keeps_its_mode_and_a_link_its_file(tmp_path: Path) -> No
     os.chown(real, -1, group)
     write_whole(link, "new\r\n")
     seen = real.stat()
-    assert link.is_symlink() and real.read_bytes() == b"new\r\n" and (stat.S_IMODE(seen.st_mode), seen.st_gid) == (0o640, group)
+    assert (
+        link.is_symlink()
+        and real.read_bytes() == b"new\r\n"
+        and (stat.S_IMODE(seen.st_mode), seen.st_gid) == (0o640, group)
+    )
     assert [each.name for each in real.parent.iterdir()] == ["zone"]
     (tmp_path / "dangling").symlink_to(tmp_path / "real" / "other")
     write_whole(tmp_path / "dangling", "made")

@@ -26,21 +26,30 @@ ANSWER = RRset(NAME, 1, 60, (b"\xc6\x33\x64\x50",))
 
 
 def reply(
-    server: str = "198.51.100.31", transport: Transport = Transport.UDP, flags: int = 0, trouble: Trouble | None = None, **more: object
+    server: str = "198.51.100.31",
+    transport: Transport = Transport.UDP,
+    flags: int = 0,
+    trouble: Trouble | None = None,
+    **more: object,
 ) -> Reply:
     query = encode_question(77, NAME, 1, dnssec=True)
     answer = () if flags & TC else records([ANSWER])
     wire = b"" if trouble else encode(Message(77, QR | AA | flags, 0, (Question(NAME, 1),), answer))
-    return Reply(server, NAME, 1, 1_900_000_000.25, 0.125, transport, 1, wire, trouble, query, **more)  # type: ignore[arg-type]
+    # type: ignore[arg-type]
+    return Reply(server, NAME, 1, 1_900_000_000.25, 0.125, transport, 1, wire, trouble, query, **more)
 
 
 def test_what_was_kept_is_what_was_heard(tmp_path: Path) -> None:
     path = tmp_path / "evidence"
-    evidence = Evidence([reply(), reply("2001:db8::1", trouble=Trouble.SILENT), reply(transport=Transport.TCP, cut=True)])
+    evidence = Evidence(
+        [reply(), reply("2001:db8::1", trouble=Trouble.SILENT), reply(transport=Transport.TCP, cut=True)]
+    )
     evidence.web["https://a/"] = WebAnswer("https://a/", 200, "application/json", b"{}\xff")
     write_recording(path, [Recording({"domain": "kilnandclay.example"}, evidence), Recording({"domain": "x"})])
     first, second = read_recording(path)
-    assert first.head == {"domain": "kilnandclay.example"} and second.head == {"domain": "x"} and not len(second.evidence)
+    assert (
+        first.head == {"domain": "kilnandclay.example"} and second.head == {"domain": "x"} and not len(second.evidence)
+    )
     for before, after in zip(evidence, first.evidence, strict=True):
         assert (before.server, before.wire, before.query, before.trouble, before.at, before.transport, before.cut) == (
             after.server, after.wire, after.query, after.trouble, after.at, after.transport, after.cut,
@@ -49,7 +58,9 @@ def test_what_was_kept_is_what_was_heard(tmp_path: Path) -> None:
     assert [first.evidence.number(each) for each in first.evidence] == [1, 2, 3]
 
 
-@pytest.mark.parametrize("text", ["", "no", "{}", '{"schema": "other/1"}', '{"schema": "legatum.evidence/1"}\n{"reply": 1}', "[1]"])
+@pytest.mark.parametrize(
+    "text", ["", "no", "{}", '{"schema": "other/1"}', '{"schema": "legatum.evidence/1"}\n{"reply": 1}', "[1]"]
+)
 def test_what_is_no_evidence_is_told_with_its_line(tmp_path: Path, text: str) -> None:
     path = tmp_path / "evidence"
     path.write_text(text)

@@ -1,4 +1,5 @@
-"""Transfers and updates with servers that cut off, change their mind, lie or say nothing: a clear fault, nothing half kept."""
+"""Transfers and updates with servers that cut off, change their mind, lie or say nothing: a clear fault, nothing half
+kept."""
 
 import asyncio
 import struct
@@ -29,7 +30,10 @@ def soa(serial: int) -> RRset:
     return RRset(ORIGIN, SOA, 60, (SoaFields(ORIGIN, ORIGIN, serial, 1, 2, 3, 4).rdata(),))
 
 
-HOSTS = [rrset(parse_name(f"host{number}.kilnandclay.example."), A, 60, [bytes((198, 51, 100, number))]) for number in range(1, 9)]
+HOSTS = [
+    rrset(parse_name(f"host{number}.kilnandclay.example."), A, 60, [bytes((198, 51, 100, number))])
+    for number in range(1, 9)
+]
 ZONE = Zone(ORIGIN, [soa(7), rrset(ORIGIN, NS, 60, [parse_name("ns1.alder.test.")]), *HOSTS])
 Answers = Callable[[bytes], list[bytes]]
 
@@ -47,7 +51,9 @@ async def serve(answers: Answers, then: str, work: Callable[[Asker], Awaitable[N
             writer.close()
 
     server = await asyncio.start_server(session, "127.0.0.1", 0)
-    asker = Asker(Route({"192.0.2.1": Endpoint("127.0.0.1", server.sockets[0].getsockname()[1])}), SystemClock(), Patience(0.1, 1))
+    asker = Asker(
+        Route({"192.0.2.1": Endpoint("127.0.0.1", server.sockets[0].getsockname()[1])}), SystemClock(), Patience(0.1, 1)
+    )
     try:
         await work(asker)
     finally:
@@ -129,7 +135,9 @@ def test_a_transfer_ends_where_its_bounds_are(bounds: TransferBounds, says: str)
 
 
 @pytest.mark.parametrize(("first", "asked"), [((), 2), (OPENING, 1)])
-def test_only_a_connection_that_is_dropped_before_the_first_byte_is_made_once_more(first: tuple[Record, ...], asked: int) -> None:
+def test_only_a_connection_that_is_dropped_before_the_first_byte_is_made_once_more(
+    first: tuple[Record, ...], asked: int
+) -> None:
     sessions: list[bytes] = []
 
     def answers(request: bytes) -> list[bytes]:
@@ -171,7 +179,8 @@ def test_few_zones_are_fetched_from_a_server_at_a_time() -> None:
 
 
 def signed(*parts: tuple[Record, ...], gap: bool = False, key: TsigKey = KEY, last: bool = True) -> Answers:
-    """Each message signed in the chain; with ``gap`` only the first and the last, or without ``last`` the first alone."""
+    """Each message signed in the chain; with ``gap`` only the first and the last, or without ``last`` the first
+    alone."""
 
     def answers(request: bytes) -> list[bytes]:
         exchange, sent = Exchange(key), []
@@ -199,7 +208,11 @@ def test_signatures_are_followed_through_a_transfer() -> None:
     with pytest.raises(OutsideFault, match="the end of it is not signed"):
         fetched(signed(OPENING, REST, (forged, *OPENING), gap=True, last=False), key=KEY)
     between = [
-        (record,) for record in (*REST, *(Record(parse_name(f"n{n}.kilnandclay.example."), A, 1, 60, b"\1\2\3\4") for n in range(99)))
+        (record,)
+        for record in (
+            *REST,
+            *(Record(parse_name(f"n{n}.kilnandclay.example."), A, 1, 60, b"\1\2\3\4") for n in range(99)),
+        )
     ]
     assert len(fetched(signed(OPENING, *between[:99], OPENING, gap=True), key=KEY)) > 90
     with pytest.raises(OutsideFault, match="more than 99 messages in a row"):
@@ -230,7 +243,9 @@ def test_an_update_that_is_not_taken_says_so(answers: Answers, then: str, says: 
     with pytest.raises(OutsideFault, match=says) as seen:
         asyncio.run(serve(answers, then, work))
     assert any(word in seen.value.remedy for word in remedy.split("|"))
-    assert ("nothing of this change was made" in seen.value.message) == ("RRset" in says or says == "refused")  # else nobody knows
+    assert ("nothing of this change was made" in seen.value.message) == (
+        "RRset" in says or says == "refused"
+    )  # else nobody knows
 
 
 def test_an_update_without_an_answer_is_looked_for() -> None:
@@ -249,8 +264,12 @@ def test_an_update_without_an_answer_is_looked_for() -> None:
 
 
 def test_what_a_signer_made_meanwhile_is_left_alone() -> None:
-    """A zone just made is signed between its reading and the update: the first condition fails, and the change goes on from there."""
-    proof, host = rrset(ORIGIN, NSEC, 60, [ORIGIN + b"\0\1\2"]), rrset(parse_name("new.kilnandclay.example."), A, 60, [b"\xc6\x33\x64\x09"])
+    """A zone just made is signed between its reading and the update: the first condition fails, and the change goes on
+    from there."""
+    proof, host = (
+        rrset(ORIGIN, NSEC, 60, [ORIGIN + b"\0\1\2"]),
+        rrset(parse_name("new.kilnandclay.example."), A, 60, [b"\xc6\x33\x64\x09"]),
+    )
     signed = Zone(ORIGIN, [*ZONE.without([(ORIGIN, SOA)]).unsorted, soa(9), proof])
     updates: list[Message] = []
 
@@ -281,7 +300,11 @@ def test_a_server_that_is_busy_is_asked_again_and_one_that_stays_so_is_told_of()
         async def work(asker: Asker) -> None:
             await send_update(asker, "192.0.2.1", ZONE, ZONE.with_serial(8), None)
 
-        with nullcontext() if works else pytest.raises(OutsideFault, match=r"server failure.*nothing of this change was made"):
+        with (
+            nullcontext()
+            if works
+            else pytest.raises(OutsideFault, match=r"server failure.*nothing of this change was made")
+        ):
             asyncio.run(serve(answers, "close", work))
         assert len(seen) == 4 and len(set(seen)) == 1 and len(decode(seen[0]).answer) > 0  # each with its conditions
 
@@ -323,12 +346,25 @@ ELSEWHERE = RRset(HOSTS[0].name, SOA, 60, soa(9).rdatas)
 
 
 def test_only_what_changed_is_put_into_the_copy() -> None:
-    """RFC 1995 s4: new SOA, then for each version the old SOA, what goes, the new SOA, what comes; and the new SOA again."""
+    """RFC 1995 s4: new SOA, then for each version the old SOA, what goes, the new SOA, what comes; and the new SOA
+    again."""
     zone, way = changes(
-        [one(soa(9)), one(soa(7)), one(HOSTS[0]), one(soa(8)), one(NEW), one(soa(8)), one(HOSTS[1]), one(soa(9)), one(soa(9))]
+        [
+            one(soa(9)),
+            one(soa(7)),
+            one(HOSTS[0]),
+            one(soa(8)),
+            one(NEW),
+            one(soa(8)),
+            one(HOSTS[1]),
+            one(soa(9)),
+            one(soa(9)),
+        ]
     )
     assert way == "incremental transfer: 2 changes" and zone.soa.serial == 9
-    assert zone.get(NEW.name, A) == NEW and zone.get(HOSTS[1].name, A) is None and zone.get(HOSTS[2].name, A) == HOSTS[2]
+    assert (
+        zone.get(NEW.name, A) == NEW and zone.get(HOSTS[1].name, A) is None and zone.get(HOSTS[2].name, A) == HOSTS[2]
+    )
 
 
 def test_nothing_new_and_the_whole_zone_after_all() -> None:
@@ -343,7 +379,10 @@ def test_nothing_new_and_the_whole_zone_after_all() -> None:
         ([one(soa(9)), one(soa(6)), one(soa(9)), one(soa(9))], "begin at another version"),
         ([one(soa(9)), one(soa(7)), one(NEW), one(soa(9)), one(soa(9))], "a record goes that the copy does not have"),
         ([one(soa(9)), one(soa(7)), one(HOSTS[0]), one(soa(9))], "cut off"),
-        ([one(soa(9)), one(soa(7)), one(soa(9)), one(ELSEWHERE), one(soa(9))], "an SOA record elsewhere than at the apex"),
+        (
+            [one(soa(9)), one(soa(7)), one(soa(9)), one(ELSEWHERE), one(soa(9))],
+            "an SOA record elsewhere than at the apex",
+        ),
     ],
 )
 def test_changes_that_do_not_fit_are_refused(work: list[Record], says: str) -> None:

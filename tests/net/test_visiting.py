@@ -23,13 +23,22 @@ def trouble(route: Route, address: str, protocol: Protocol) -> str:
 
 @pytest.mark.parametrize("protocol", [Protocol.HTTP, Protocol.HTTPS])
 def test_nobody_listens(protocol: Protocol) -> None:
-    assert trouble(Route({"198.51.100.9": Endpoint("127.0.0.1", CLOSED)}), "198.51.100.9", protocol) == str(Trouble.CLOSED)
+    assert trouble(Route({"198.51.100.9": Endpoint("127.0.0.1", CLOSED)}), "198.51.100.9", protocol) == str(
+        Trouble.CLOSED
+    )
 
 
 @pytest.mark.parametrize("protocol", ["HTTP", "HTTPS"])
 def test_a_machine_without_a_way_there(protocol: str) -> None:
     code = f"from tests.net.test_visiting import *; print(trouble(Route(None), '2001:db8::1', Protocol.{protocol}))"
-    alone = ["unshare", "--net", "--map-root-user", sys.executable, "-c", code]  # no packet can leave a new network namespace
+    alone = [
+        "unshare",
+        "--net",
+        "--map-root-user",
+        sys.executable,
+        "-c",
+        code,
+    ]  # no packet can leave a new network namespace
     done = subprocess.run(alone, capture_output=True, text=True, timeout=60, check=False)
     if done.returncode and "unshare" in done.stderr:
         pytest.skip("no network namespace can be made here")

@@ -55,17 +55,22 @@ class _Endpoint(asyncio.DatagramProtocol):
         told = self.server(asked.questions[0].name, asked.questions[0].rtype)
         if told is not None:
             rcode, flags, answer, authority, additional = told
-            reply = Message(asked.id, QR | flags, rcode, asked.questions, records(answer), records(authority), records(additional))
+            reply = Message(
+                asked.id, QR | flags, rcode, asked.questions, records(answer), records(authority), records(additional)
+            )
             self.transport.sendto(encode(reply), addr)  # type: ignore[attr-defined]
 
 
 def walk(servers: dict[int, Server], work: Callable[[Walker], Awaitable[None]]) -> int:
-    """Has ``work`` done in a world of these servers (last octet of 192.0.2.0/24 → behaviour); how many questions were asked."""
+    """Has ``work`` done in a world of these servers (last octet of 192.0.2.0/24 → behaviour); how many questions were
+    asked."""
 
     async def run() -> int:
         loop, ends, transports = asyncio.get_running_loop(), {}, []
         for last, server in servers.items():
-            transport, _ = await loop.create_datagram_endpoint(lambda server=server: _Endpoint(server), local_addr=("127.0.0.1", 0))
+            transport, _ = await loop.create_datagram_endpoint(
+                lambda server=server: _Endpoint(server), local_addr=("127.0.0.1", 0)
+            )
             ends[f"192.0.2.{last}"] = Endpoint("127.0.0.1", transport.get_extra_info("sockname")[1])
             transports.append(transport)
         asker = Asker(Route(ends), SystemClock(), Patience(0.1, 2))
@@ -183,7 +188,8 @@ def test_delegations_without_end_end() -> None:
 
 
 def test_servers_that_only_the_zone_itself_names_are_parents_too() -> None:
-    """The root hands out one server of ``example``; the zone's own NS set has a second, which hands out the delegation as well."""
+    """The root hands out one server of ``example``; the zone's own NS set has a second, which hands out the delegation
+    as well."""
     own = ns("example", "a.nic.example", "hidden.nic.example")
     stands = {"a.nic.example": 2, "hidden.nic.example": 3}
 

@@ -1,4 +1,5 @@
-"""Fetching registration data from servers that lie: not JSON, too much, redirects without end, one octet a second, no trust."""
+"""Fetching registration data from servers that lie: not JSON, too much, redirects without end, one octet a second, no
+trust."""
 
 import asyncio
 import ssl
@@ -29,7 +30,13 @@ def certificates(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, ssl.SS
 
 
 def http(status: int, body: bytes, *heads: str) -> bytes:
-    lines = [f"HTTP/1.1 {status} X", f"content-length: {len(body)}", "content-type: application/rdap+json", "connection: close", *heads]
+    lines = [
+        f"HTTP/1.1 {status} X",
+        f"content-length: {len(body)}",
+        "content-type: application/rdap+json",
+        "connection: close",
+        *heads,
+    ]
     return "\r\n".join(lines).encode() + b"\r\n\r\n" + body
 
 
@@ -48,13 +55,17 @@ async def serve(tls: ssl.SSLContext, answering: Answering) -> tuple[asyncio.Serv
     return server, Endpoint("127.0.0.1", server.sockets[0].getsockname()[1])
 
 
-async def fetching(certificates: tuple[Path, ssl.SSLContext], answering: Answering, timeout: float, trusted: bool = True) -> WebAnswer:
+async def fetching(
+    certificates: tuple[Path, ssl.SSLContext], answering: Answering, timeout: float, trusted: bool = True
+) -> WebAnswer:
     server, end = await serve(certificates[1], answering)
     async with server:
         return await ask_rdap(Route({HOST: end}), URL, timeout, str(certificates[0]) if trusted else None)
 
 
-def fetched(certificates: tuple[Path, ssl.SSLContext], answering: Answering, timeout: float = 5.0, trusted: bool = True) -> WebAnswer:
+def fetched(
+    certificates: tuple[Path, ssl.SSLContext], answering: Answering, timeout: float = 5.0, trusted: bool = True
+) -> WebAnswer:
     return asyncio.run(fetching(certificates, answering, timeout, trusted))
 
 
@@ -136,7 +147,8 @@ def test_a_certificate_of_nobodys_is_refused(certificates: tuple[Path, ssl.SSLCo
 
 
 def test_the_longest_suffix_of_the_bootstrap_counts() -> None:
-    text = '{"services": [[["example", "co.example"], ["http://no.example/", "https://a.nic.example/x/"]], [["test"], []]]}'
+    urls = '["http://no.example/", "https://a.nic.example/x/"]'
+    text = f'{{"services": [[["example", "co.example"], {urls}], [["test"], []]]}}'
     found = parse_bootstrap(text)
     assert found.url_for(parse_name("kilnandclay.example.")) == "https://a.nic.example/x/domain/kilnandclay.example"
     assert found.url_for(parse_name("evensong.test.")) is None
@@ -153,7 +165,11 @@ def test_the_longest_suffix_of_the_bootstrap_counts() -> None:
 
 
 def resolved(
-    certificates: tuple[Path, ssl.SSLContext], over: str, answering: Answering | None, host: str = HOST, trusted: bool = True
+    certificates: tuple[Path, ssl.SSLContext],
+    over: str,
+    answering: Answering | None,
+    host: str = HOST,
+    trusted: bool = True,
 ) -> Reply:
     """What asking a resolver like this comes to. Over TLS the answering gets the question, over HTTPS the request."""
     name = parse_name("kilnandclay.example.")
@@ -177,7 +193,8 @@ def resolved(
             assert answering is not None
             server, end = await serve(certificates[1], answering)
         asker = Asker(Route({"192.0.2.101": end}), SystemClock(), Patience(0.5, 1))
-        place = ResolverPlace("192.0.2.101", over, host, authority=str(certificates[0]) if trusted else None)  # type: ignore[arg-type]
+        authority = str(certificates[0]) if trusted else None
+        place = ResolverPlace("192.0.2.101", over, host, authority=authority)  # type: ignore[arg-type]
         async with server:
             try:
                 return await ask_resolver(asker, place, name, 2)
@@ -216,7 +233,8 @@ def test_a_resolver_over_tls(certificates: tuple[Path, ssl.SSLContext]) -> None:
 
 @pytest.mark.parametrize("over", ["tls", "https"])
 def test_a_resolver_with_no_place_free_is_asked_again(certificates: tuple[Path, ssl.SSLContext], over: str) -> None:
-    """Unbound takes no more than ten connections; who comes then hears nothing, and the resolver is not silent for that."""
+    """Unbound takes no more than ten connections; who comes then hears nothing, and the resolver is not silent for
+    that."""
     heard = 0
 
     async def answering(writer: asyncio.StreamWriter, query: bytes) -> None:
@@ -236,6 +254,8 @@ def test_a_resolver_with_no_place_free_is_asked_again(certificates: tuple[Path, 
 
 def test_a_resolver_over_https_that_lies(certificates: tuple[Path, ssl.SSLContext]) -> None:
     assert resolved(certificates, "https", saying(http(200, b"{}"))).trouble == Trouble.HTTP
-    wire = b"HTTP/1.1 200 X\r\ncontent-type: application/dns-message\r\ncontent-length: 3\r\nconnection: close\r\n\r\nabc"
+    wire = (
+        b"HTTP/1.1 200 X\r\ncontent-type: application/dns-message\r\ncontent-length: 3\r\nconnection: close\r\n\r\nabc"
+    )
     assert resolved(certificates, "https", saying(wire)).trouble == Trouble.MALFORMED
     assert resolved(certificates, "https", saying(http(500, b""))).trouble == Trouble.HTTP

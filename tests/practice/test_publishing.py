@@ -1,4 +1,5 @@
-"""Changes at servers that have ways of their own: conditions that are refused, serials of their own, secondaries that are behind."""
+"""Changes at servers that have ways of their own: conditions that are refused, serials of their own, secondaries that
+are behind."""
 
 import asyncio
 from collections.abc import Awaitable, Callable
@@ -53,11 +54,16 @@ def test_a_set_that_somebody_changes_at_the_last_moment_is_not_overwritten(tmp_p
         primary = world.hostings["alder"][0]
         primary.distrusts = "the SOA"
         drawn = await draw_amendment(
-            context, context.provider("alder"), DOMAIN, Amendment(typed_name("shop", DOMAIN), A, "set", ("198.51.100.1",))
+            context,
+            context.provider("alder"),
+            DOMAIN,
+            Amendment(typed_name("shop", DOMAIN), A, "set", ("198.51.100.1",)),
         )
         held = primary.zone(DOMAIN)
         assert held is not None
-        primary.serve(held.with_rrsets([rrset(typed_name("shop", DOMAIN), A, 60, [typed_rdata(A, "198.51.100.2", DOMAIN)])]))
+        primary.serve(
+            held.with_rrsets([rrset(typed_name("shop", DOMAIN), A, 60, [typed_rdata(A, "198.51.100.2", DOMAIN)])])
+        )
         with pytest.raises(OutsideFault, match="nothing of this change was made") as seen:
             await publish(context, drawn)
         assert "somebody changed the zone" in seen.value.remedy
@@ -71,7 +77,9 @@ def test_a_server_that_refuses_every_condition_is_left_as_it_is(tmp_path: Path) 
     async def work(world: World, context: RunContext) -> None:
         primary = world.hostings["alder"][0]
         primary.distrusts, before = "everything", primary.zone(DOMAIN)
-        with pytest.raises(OutsideFault, match="refuses every condition, although it serves just what was read; nothing of this change"):
+        with pytest.raises(
+            OutsideFault, match="refuses every condition, although it serves just what was read; nothing of this change"
+        ):
             await amend(context, "press", "198.51.100.1")
         assert primary.zone(DOMAIN) == before
 

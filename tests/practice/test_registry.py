@@ -38,7 +38,9 @@ def with_registry(work: Callable[[Registry], None]) -> None:
 
 
 def update(registry: Registry, registrar: str, domain: Name, **change: list[Name] | list[str]) -> int:
-    return registry.domains.update(registrar, domain, epp.DomainChange(**{key: tuple(each) for key, each in change.items()})).code
+    return registry.domains.update(
+        registrar, domain, epp.DomainChange(**{key: tuple(each) for key, each in change.items()})
+    ).code
 
 
 def test_hosts_belong_to_the_registrar_of_the_domain_above_them() -> None:
@@ -46,11 +48,18 @@ def test_hosts_belong_to_the_registrar_of_the_domain_above_them() -> None:
         assert registry.hosts.info(OWN).code == epp.NOT_THERE
         assert registry.hosts.create("slate", OWN, [V4]).code == epp.AUTHORISATION
         assert registry.hosts.create("flint", parse_name("ns1.nobody.example."), [V4]).code == epp.NOT_THERE
-        assert registry.hosts.create("flint", OWN, []).code == epp.PARAMETER_POLICY  # below a domain here it needs addresses
+        assert (
+            registry.hosts.create("flint", OWN, []).code == epp.PARAMETER_POLICY
+        )  # below a domain here it needs addresses
         assert registry.hosts.create("flint", OWN, [V4, V4]).code == epp.PARAMETER_POLICY
-        assert registry.hosts.create("flint", parse_name("ns9.elsewhere.test."), [V4]).code == epp.PARAMETER_POLICY  # elsewhere it has none
+        assert (
+            registry.hosts.create("flint", parse_name("ns9.elsewhere.test."), [V4]).code == epp.PARAMETER_POLICY
+        )  # elsewhere it has none
         assert registry.hosts.create("flint", parse_name("ns9.elsewhere.test."), []).code == epp.OK
-        assert registry.hosts.create("flint", OWN, [V4]).code == epp.OK and registry.hosts.create("flint", OWN, [V4]).code == epp.EXISTS
+        assert (
+            registry.hosts.create("flint", OWN, [V4]).code == epp.OK
+            and registry.hosts.create("flint", OWN, [V4]).code == epp.EXISTS
+        )
         assert registry.hosts.update("slate", OWN, [V6], []).code == epp.AUTHORISATION
         assert registry.hosts.update("flint", OWN, [V4], []).code == epp.PARAMETER_POLICY
         assert registry.hosts.update("flint", OWN, [], [V6]).code == epp.NOT_THERE
@@ -71,7 +80,10 @@ def test_a_host_that_a_domain_uses_stays() -> None:
         assert registry.hosts.update("flint", OWN, [], [V4]).code == epp.PARAMETER_POLICY  # its last address
         assert update(registry, "flint", DOMAIN, add=[ALDER[0]], remove=[OWN]) == epp.OK
         assert registry.hosts.delete("slate", OWN).code == epp.AUTHORISATION
-        assert registry.hosts.delete("flint", OWN).code == epp.OK and registry.hosts.delete("flint", OWN).code == epp.NOT_THERE
+        assert (
+            registry.hosts.delete("flint", OWN).code == epp.OK
+            and registry.hosts.delete("flint", OWN).code == epp.NOT_THERE
+        )
 
     with_registry(work)
 
@@ -87,7 +99,9 @@ def test_a_host_that_a_domain_uses_stays() -> None:
     ],
 )
 def test_which_statuses_a_client_may_set(add: list[str], remove: list[str], code: int) -> None:
-    with_registry(lambda registry: _equal(update(registry, "flint", DOMAIN, add_statuses=add, remove_statuses=remove), code))
+    with_registry(
+        lambda registry: _equal(update(registry, "flint", DOMAIN, add_statuses=add, remove_statuses=remove), code)
+    )
 
 
 def _equal(found: int, wanted: int) -> None:
@@ -105,14 +119,20 @@ def test_nothing_is_renewed_twice() -> None:
         assert registry.domains.renew("flint", DOMAIN, "2001-01-01", 1).code == epp.PARAMETER_POLICY
         update(registry, "flint", DOMAIN, add_statuses=["clientRenewProhibited"])
         renewed = registry.known(DOMAIN)
-        assert renewed is not None and registry.domains.renew("flint", DOMAIN, renewed.expires[:10], 1).code == epp.STATUS_PROHIBITS
+        assert (
+            renewed is not None
+            and registry.domains.renew("flint", DOMAIN, renewed.expires[:10], 1).code == epp.STATUS_PROHIBITS
+        )
 
     with_registry(work)
 
 
 def test_where_updates_are_prohibited_only_that_can_be_lifted() -> None:
     def work(registry: Registry) -> None:
-        assert update(registry, "flint", DOMAIN, add_statuses=["clientTransferProhibited", "clientUpdateProhibited"]) == epp.OK
+        assert (
+            update(registry, "flint", DOMAIN, add_statuses=["clientTransferProhibited", "clientUpdateProhibited"])
+            == epp.OK
+        )
         assert update(registry, "flint", DOMAIN, remove=[ALDER[0]]) == epp.STATUS_PROHIBITS
         assert update(registry, "flint", DOMAIN, remove_statuses=["clientTransferProhibited"]) == epp.STATUS_PROHIBITS
         assert update(registry, "slate", DOMAIN, remove_statuses=["clientUpdateProhibited"]) == epp.AUTHORISATION
@@ -178,7 +198,9 @@ def test_a_transfer_happens_by_itself_after_five_days_and_takes_the_hosts_along(
         await clock.until(clock.now() + 61)
         after = registry.book.domains[DOMAIN]
         assert (after.registrar, after.statuses, after.nameservers) == ("slate", ("ok",), before.nameservers)
-        assert int(after.expires[:4]) == int(before.expires[:4]) + 1 and registry.book.in_grace(DOMAIN) == ("transferPeriod",)
+        assert int(after.expires[:4]) == int(before.expires[:4]) + 1 and registry.book.in_grace(DOMAIN) == (
+            "transferPeriod",
+        )
         host = registry.hosts.info(OWN).host
         assert host is not None and (host.registrar, host.addresses) == ("slate", (V4,))
         standing = registry.transfers.query("flint", DOMAIN, "").transfer
@@ -205,7 +227,10 @@ def test_how_a_transfer_ends_before_its_time(op: str, by: str, status: str, owne
         registry.transfers.request("slate", DOMAIN, registry.book.domains[DOMAIN].code, 0)
         ended = registry.transfers.act(by, DOMAIN, op)
         assert ended.transfer is not None and ended.transfer.status == status
-        assert registry.book.domains[DOMAIN].registrar == owner and "pendingTransfer" not in registry.book.domains[DOMAIN].statuses
+        assert (
+            registry.book.domains[DOMAIN].registrar == owner
+            and "pendingTransfer" not in registry.book.domains[DOMAIN].statuses
+        )
         assert registry.transfers.act(by, DOMAIN, op).code == epp.NO_TRANSFER
         await clock.until(clock.now() + 6 * DAY)  # nothing happens by itself any more
         assert registry.book.domains[DOMAIN].registrar == owner
@@ -244,7 +269,9 @@ def test_the_end_of_a_registration() -> None:
         assert registry.book.in_grace(DOMAIN) == ("redemptionPeriod",) and registry.domains.served(DOMAIN) == ()
         assert registry.domains.restore("slate", DOMAIN, "request").code == epp.AUTHORISATION
         assert registry.domains.restore("flint", DOMAIN, "report").code == epp.STATUS_PROHIBITS
-        assert registry.domains.restore("flint", DOMAIN, "request").code == epp.OK and registry.domains.served(DOMAIN) == tuple(ALDER)
+        assert registry.domains.restore("flint", DOMAIN, "request").code == epp.OK and registry.domains.served(
+            DOMAIN
+        ) == tuple(ALDER)
         await clock.until(clock.now() + 8 * DAY)  # no report within a week: back to where it was
         assert registry.book.in_grace(DOMAIN) == ("redemptionPeriod",)
         await clock.until(clock.now() + 31 * DAY)

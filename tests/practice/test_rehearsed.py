@@ -1,7 +1,7 @@
 """Counterexamples are true: what a rehearsal says goes wrong does go wrong, with real packets, in the practice world.
 
-The contents over time that the rehearsal assumed are played to the world's servers as they stand, gates and all left out, and
-visitors ask often. A safe runbook played the same way hurts nobody.
+The contents over time that the rehearsal assumed are played to the world's servers as they stand, gates and all left
+out, and visitors ask often. A safe runbook played the same way hurts nobody.
 """
 
 import asyncio
@@ -42,24 +42,40 @@ def inputs(world: World, now: float) -> PlanInput:
     zone = world.hostings["alder"][0].zone(DOMAIN)
     assert zone is not None and zone.apex_ns is not None
     return PlanInput(
-        domain=DOMAIN, at=now, parent_zone=parse_name("example."), parent_ttl=scenario.DELEGATION_TTL, zones={("alder", DOMAIN): zone},
-        places=(Place(PARENT, {}), place("alder"), place("birch")), delegation=tuple(map(Name, zone.apex_ns.rdatas)), glue=(),
+        domain=DOMAIN,
+        at=now,
+        parent_zone=parse_name("example."),
+        parent_ttl=scenario.DELEGATION_TTL,
+        zones={("alder", DOMAIN): zone},
+        places=(Place(PARENT, {}), place("alder"), place("birch")),
+        delegation=tuple(map(Name, zone.apex_ns.rdatas)),
+        glue=(),
         glue_ttl=3600,
-        main="alder", follows=(), registrar="flint", caution=Caution(300, 4, 30), unsigned="no DS", publishing=240,
-    )  # fmt: skip
+        main="alder",
+        follows=(),
+        registrar="flint",
+        caution=Caution(300, 4, 30),
+        unsigned="no DS",
+        publishing=240,
+    )
 
 
 async def play(world: World, playback: Playback, until: float) -> None:
-    """Makes every server say what the stage has, change after change; a change reaches all servers at its last moment."""
+    """Makes every server say what the stage has, change after change; a change reaches all servers at its last
+    moment."""
     whole = world.hostings["alder"][0].zone(DOMAIN)
     assert whole is not None
     tracks = [*playback.timeline.served.values(), *playback.timeline.rrsets.values()]
-    moments = sorted({before.ends for track in tracks for before in track.periods[:-1] if -FOREVER < before.ends < until})
+    moments = sorted(
+        {before.ends for track in tracks for before in track.periods[:-1] if -FOREVER < before.ends < until}
+    )
 
     def value(periods: tuple, now: float) -> object:  # type: ignore[type-arg]
         """The newest that every server has."""
         return next(
-            each.value for each, before in zip(periods[::-1], (*periods[-2::-1], None), strict=True) if before is None or before.ends <= now
+            each.value
+            for each, before in zip(periods[::-1], (*periods[-2::-1], None), strict=True)
+            if before is None or before.ends <= now
         )
 
     def show(now: float) -> None:
@@ -120,8 +136,18 @@ PROVIDER = NewProvider(DOMAIN, "alder", "birch")
 @pytest.mark.parametrize(
     ("what", "wish", "change", "name"),
     [
-        ("a hold shortened by hand", PROVIDER, lambda book: shortened(book, "confirm", 4, 3600), "w.preview.kilnandclay.example."),
-        ("the NS switched first", PROVIDER, lambda book: reordered(book, "switch", "parents"), "w.preview.kilnandclay.example."),
+        (
+            "a hold shortened by hand",
+            PROVIDER,
+            lambda book: shortened(book, "confirm", 4, 3600),
+            "w.preview.kilnandclay.example.",
+        ),
+        (
+            "the NS switched first",
+            PROVIDER,
+            lambda book: reordered(book, "switch", "parents"),
+            "w.preview.kilnandclay.example.",
+        ),
         ("a part handed on before it is there", Part(PART, "birch"), careless, "w.preview.kilnandclay.example."),
         ("a domain given up at once", Retirement(), careless, "w.preview.kilnandclay.example."),
     ],

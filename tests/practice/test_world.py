@@ -1,4 +1,5 @@
-"""The practice world is a real partner: its caches keep what their kind keeps, its servers refuse what servers refuse."""
+"""The practice world is a real partner: its caches keep what their kind keeps, its servers refuse what servers
+refuse."""
 
 import asyncio
 import random
@@ -84,7 +85,8 @@ def test_a_parent_that_shares_servers_with_its_own_parent_is_still_found(tmp_pat
 
 
 async def move_delegation(world: World, asker: Asker) -> None:
-    """Both sides at one moment, everything else as it was: alder's NS set and the registry's delegation become birch's."""
+    """Both sides at one moment, everything else as it was: alder's NS set and the registry's delegation become
+    birch's."""
     world.create_zone("birch", DOMAIN)
     await world.clock.until(world.clock.now())
     key = world.keys["alder"]
@@ -101,7 +103,11 @@ async def move_delegation(world: World, asker: Asker) -> None:
 
 @pytest.mark.parametrize(
     ("kind", "after_parent_ttl", "after_child_ttl"),
-    [(CacheKind.PARENT_TRUSTING, "birch", "birch"), (CacheKind.CHILD_TRUSTING, "alder", "birch"), (CacheKind.STICKY, "alder", "alder")],
+    [
+        (CacheKind.PARENT_TRUSTING, "birch", "birch"),
+        (CacheKind.CHILD_TRUSTING, "alder", "birch"),
+        (CacheKind.STICKY, "alder", "alder"),
+    ],
 )
 def test_each_kind_of_cache_leaves_when_its_kind_leaves(
     tmp_path: Path, kind: CacheKind, after_parent_ttl: str, after_child_ttl: str
@@ -117,7 +123,9 @@ def test_each_kind_of_cache_leaves_when_its_kind_leaves(
             name = parse_name(f"n{random.getrandbits(60)}.preview.kilnandclay.example.")
             reply = await asker.ask(address, name, A, recursion=True)
             assert reply.find(A), reply.outcome
-            owners = {a: p for p, hosting in scenario.PROVIDERS.items() for pair in hosting.servers.values() for a in pair}
+            owners = {
+                a: p for p, hosting in scenario.PROVIDERS.items() for pair in hosting.servers.values() for a in pair
+            }
             asked = (each.address for each in world.errands[before:] if each.resolver == resolver and each.name == name)
             return {owners[each] for each in asked if each in owners}
 
@@ -163,7 +171,10 @@ def test_transfers_and_updates_want_the_right_key(tmp_path: Path) -> None:
             (replace(right, secret=b"x" * 32), "BADSIG"),
         ]
         for key, words in wrong:
-            for attempt in (transfer(asker, ALDER, DOMAIN, key), send_update(asker, ALDER, zone, zone.with_serial(9), key)):
+            for attempt in (
+                transfer(asker, ALDER, DOMAIN, key),
+                send_update(asker, ALDER, zone, zone.with_serial(9), key),
+            ):
                 with pytest.raises(OutsideFault, match=words):
                     await attempt
         asker.clock = WorldClock(world.clock.now() + 10_000)
@@ -191,7 +202,8 @@ def test_secondaries_follow_by_notify_and_by_their_refresh_timer(tmp_path: Path)
         assert zone is not None
         primary.serve(zone.with_serial(zone.soa.serial + 1))
         await world.clock.until(world.clock.now())
-        assert (await asker.ask(ALDER_2, DOMAIN, SOA)).find(SOA) == primary.zone(DOMAIN).soa_rrset  # type: ignore[union-attr]
+        # type: ignore[union-attr]
+        assert (await asker.ask(ALDER_2, DOMAIN, SOA)).find(SOA) == primary.zone(DOMAIN).soa_rrset
         primary.notify = []
         primary.serve(zone.with_serial(zone.soa.serial + 2))
         await world.clock.until(world.clock.now() + zone.soa.refresh - 100)
@@ -216,7 +228,9 @@ def test_a_second_provider_copies_anothers_zone_and_nobody_elses(tmp_path: Path)
             assert zone is not None and served == zone.soa_rrset
             primary.serve(zone.with_serial(zone.soa.serial + 1))
             await world.clock.until(world.clock.now())
-            assert [each.zone(DOMAIN) for each in world.hostings["birch"]] == [primary.zone(DOMAIN)] * 2  # told by NOTIFY
+            assert [each.zone(DOMAIN) for each in world.hostings["birch"]] == [
+                primary.zone(DOMAIN)
+            ] * 2  # told by NOTIFY
             with pytest.raises(BadInput, match="of its own"):
                 world.follow_zone("birch", parse_name("lanternlane.example."), "alder")
 
@@ -225,10 +239,15 @@ def test_a_second_provider_copies_anothers_zone_and_nobody_elses(tmp_path: Path)
 
 def test_the_registry_publishes_after_its_delay_and_keeps_its_rules(tmp_path: Path) -> None:
     async def work(world: World, asker: Asker) -> None:
-        account = EppAccount(scenario.REGISTRY[0], world.epp.endpoint, "flint", world.passwords["flint"], str(world.authority_file))
+        account = EppAccount(
+            scenario.REGISTRY[0], world.epp.endpoint, "flint", world.passwords["flint"], str(world.authority_file)
+        )
         async with EppSession(account) as session:
             held = await session.domain_info(DOMAIN)
-            assert held.registrar == "flint" and held.nameservers == (parse_name("ns1.alder.test."), parse_name("ns2.alder.test."))
+            assert held.registrar == "flint" and held.nameservers == (
+                parse_name("ns1.alder.test."),
+                parse_name("ns2.alder.test."),
+            )
             with pytest.raises(OutsideFault, match="2303"):
                 await session.update(DOMAIN, DomainChange((parse_name("ns1.brich.example."),)), "name servers")
             with pytest.raises(OutsideFault, match="2306"):
@@ -248,7 +267,10 @@ def test_the_registry_publishes_after_its_delay_and_keeps_its_rules(tmp_path: Pa
         assert await published() == [held.nameservers] * 2
         await world.clock.until(world.clock.now() + 20)
         assert await published() == [tuple(NEW_NS)] * 2
-        for bad, words in ((replace(account, password="wrong"), "2200"), (replace(account, authority=None), "certificate is not trusted")):
+        for bad, words in (
+            (replace(account, password="wrong"), "2200"),
+            (replace(account, authority=None), "certificate is not trusted"),
+        ):
             with pytest.raises(OutsideFault, match=words):
                 async with EppSession(bad):
                     pass

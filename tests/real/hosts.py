@@ -1,4 +1,5 @@
-"""Hosts of the tests' own, each in a network namespace, on one wire; this machine's own network is the desk at which the operator sits.
+"""Hosts of the tests' own, each in a network namespace, on one wire; this machine's own network is the desk at which
+the operator sits.
 
 Addresses are private ones; nothing is routed any further.
 """
@@ -46,7 +47,7 @@ class Wire:
         return found
 
     def _plug(self, device: str, host: "Host | None") -> None:
-        port = f"p{os.getpid() % 10**6}{next(_numbers)}"  # for a moment in this machine's own network, where others have theirs
+        port = f"p{os.getpid() % 10**6}{next(_numbers)}"  # for a moment in this machine's own network
         where = ("netns", host.space) if host is not None else ()
         self._bridge.ip("link", "add", port, "type", "veth", "peer", "name", f"{port}x")
         if host is not None:

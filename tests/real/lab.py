@@ -1,7 +1,8 @@
-"""Four providers, each one real server on two addresses, that make, change and end zones by the commands of the settings; a registry.
+"""Four providers, each one real server on two addresses, that make, change and end zones by the commands of the
+settings; a registry.
 
-``bind``, ``knot`` and ``pdns`` take signed dynamic updates, ``nsd`` master files. Root and TLD are on a BIND of their own; visitors ask
-Unbound and another BIND.
+``bind``, ``knot`` and ``pdns`` take signed dynamic updates, ``nsd`` master files. Root and TLD are on a BIND of their
+own; visitors ask Unbound and another BIND.
 """
 
 import base64
@@ -45,9 +46,9 @@ def blank(provider: str, zone: str = "", ttl: int = 4) -> str:
 
 
 class Hosting(Server):
-    """``zones``: name → master file. ``spare``: an address at which it answers too, and that no name has at first. ``make`` and
-    ``take_away`` are shell commands with ``$1`` for the domain; ``signs``: all that is made there, too. ``signing``: those of its
-    zones that it signs; ``more``: lines for its settings."""
+    """``zones``: name → master file. ``spare``: an address at which it answers too, and that no name has at first.
+    ``make`` and ``take_away`` are shell commands with ``$1`` for the domain; ``signs``: all that is made there, too.
+    ``signing``: those of its zones that it signs; ``more``: lines for its settings."""
 
     kind = "update"
     more = ""
@@ -92,12 +93,22 @@ class Hosting(Server):
         return ""
 
     def settings(self) -> str:
-        verbs = {"create": self.make, "end": self.take_away, "sign": self.sign, "unsign": self.unsign, "rekey": self.rekey}
+        verbs = {
+            "create": self.make,
+            "end": self.take_away,
+            "sign": self.sign,
+            "unsign": self.unsign,
+            "rekey": self.rekey,
+        }
         for verb, line in verbs.items():
             path = self.folder / verb
             path.write_text(f"#!/bin/sh -e\ncd {self.folder}\n{line}\n")
             path.chmod(0o755)
-        words = [f'{verb} = ["{self.folder}/{verb}", "{{domain}}"]' for verb, line in verbs.items() if line and verb != "rekey"]
+        words = [
+            f'{verb} = ["{self.folder}/{verb}", "{{domain}}"]'
+            for verb, line in verbs.items()
+            if line and verb != "rekey"
+        ]
         words += [f'rekey = ["{self.folder}/rekey", "{{domain}}", "{{stage}}"]'] if self.rekey else []
         words += [f'takes_keys = {json.dumps(self.takes_keys)}\nkey_ttl = "3s"'] if self.signs else []
         words += ["signs = true"] if self.signs else []
@@ -110,8 +121,10 @@ class Hosting(Server):
 
 
 _SPLIT = (
-    "dnssec-policy split { keys { ksk lifetime unlimited algorithm 13; zsk lifetime unlimited algorithm 13; }; dnskey-ttl 3; "
-    "publish-safety 1; retire-safety 1; max-zone-ttl 60; zone-propagation-delay 1; parent-ds-ttl 2; parent-propagation-delay 1; };\n"
+    "dnssec-policy split "
+    "{ keys { ksk lifetime unlimited algorithm 13; zsk lifetime unlimited algorithm 13; }; dnskey-ttl 3; "
+    "publish-safety 1; retire-safety 1; max-zone-ttl 60; zone-propagation-delay 1; parent-ds-ttl 2; "
+    "parent-propagation-delay 1; };\n"
 )
 
 
@@ -133,14 +146,18 @@ class BindHosting(Hosting):
         zones = "".join(f'zone "{zone}" {self._zone(zone, zone in self.signing)};\n' for zone in self.zones)
         (self.folder / "named.conf").write_text(
             f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {"; ".join(self.places)}; }};\n'
-            "listen-on-v6 { none; }; recursion no; dnssec-validation no; notify no; allow-new-zones yes; empty-zones-enable no;\n"
+            "listen-on-v6 { none; }; recursion no; dnssec-validation no; notify no; allow-new-zones yes; "
+            "empty-zones-enable no;\n"
             "session-keyfile none; };\n"
-            f'include "{self.folder}/rndc.key";\ncontrols {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};\n'
+            f'include "{self.folder}/rndc.key";\ncontrols '
+            f'{{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};\n'
             f'key "{KEY_NAME}" {{ algorithm hmac-sha256; secret "{self.secret}"; }};\n{_SPLIT}{zones}'
         )
 
     def _zone(self, zone: str, signed: bool) -> str:
-        policy = "default" if zone.startswith("towards-") else "split"  # by which no DS is asked for within the first day
+        policy = (
+            "default" if zone.startswith("towards-") else "split"
+        )  # by which no DS is asked for within the first day
         signs = f" dnssec-policy {policy}; inline-signing yes;" if signed else ""
         allowed = f'allow-update {{ key "{KEY_NAME}"; }}; allow-transfer {{ key "{KEY_NAME}"; }};'
         return f'{{ type primary; file "{zone}.zone"; {allowed}{signs} }}'
@@ -150,7 +167,10 @@ class BindHosting(Hosting):
 
     @property
     def make(self) -> str:
-        return f"{self.blank_file()}\nexec {self.steer(f'''addzone $1 '{self._zone(chr(39) + '$1' + chr(39), self.signs)};' ''')}"
+        return (
+            f"{self.blank_file()}\nexec "
+            f"{self.steer(f'''addzone $1 '{self._zone(chr(39) + '$1' + chr(39), self.signs)};' ''')}"
+        )
 
     @property
     def take_away(self) -> str:
@@ -158,12 +178,18 @@ class BindHosting(Hosting):
 
     @property
     def rekey(self) -> str:
-        """It has to be told that the DS is there, and has been for its TTL: else it takes the old key for one that has no DS."""
-        ksks = f"$({self.steer('dnssec -status $1')} | awk '/^key:/ {{ tag = /KSK/ ? $2 : 0 }} /key signing: *yes/ && tag {{ print tag }}')"
+        """It has to be told that the DS is there, and has been for its TTL: else it takes the old key for one that has
+        no DS."""
+        ksks = (
+            f"$({self.steer('dnssec -status $1')} | awk '/^key:/ {{ tag = /KSK/ ? $2 : 0 }} /key signing: "
+            f"*yes/ && tag {{ print tag }}')"
+        )
         told = self.steer("dnssec -checkds published $1")
         return (
-            f"keys={ksks}\ncase $2 in\nnew-key) {told}\nsleep 5\necho $keys > $1.old\n{self.steer('dnssec -rollover -key $keys $1')} ;;\n"
-            "old-key) old=$(cat $1.old)\nfor each in $keys; do\nif [ $each = $old ]; then said=withdrawn; else said=published; fi\n"
+            f"keys={ksks}\ncase $2 in\nnew-key) {told}\nsleep 5\necho $keys > $1.old\n"
+            f"{self.steer('dnssec -rollover -key $keys $1')} ;;\n"
+            "old-key) old=$(cat $1.old)\nfor each in $keys; do\nif [ $each = $old ]; then said=withdrawn; "
+            "else said=published; fi\n"
             f"{self.steer('dnssec -checkds -key $each $said $1')}\ndone ;;\n*) exit 1 ;;\nesac"
         )
 
@@ -174,15 +200,20 @@ class KnotHosting(Hosting):
 
     def configure(self) -> None:
         self.put_files()
-        zones = "".join(f"  - domain: {zone}\n    file: {zone}.zone\n    acl: [keyed]\n" + self._signs(zone) for zone in self.zones)
+        zones = "".join(
+            f"  - domain: {zone}\n    file: {zone}.zone\n    acl: [keyed]\n" + self._signs(zone) for zone in self.zones
+        )
         (self.folder / "knot.conf").write_text(
             f"server:\n  rundir: {self.folder}\n  listen: [{', '.join(f'{each}@53' for each in self.places)}]\n"
             f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}\n"
             f"key:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {self.secret}\n"
             f"acl:\n  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update]\n"
             + "policy:\n"
-            + "".join(self._policy(*each) for each in (("quiet", 256), ("other", 384), ("alone", 256), ("combined", 256)))
-            + f"template:\n  - id: default\n    storage: {self.folder}\n    zonefile-sync: -1\n    journal-content: all\nzone:\n{zones}"
+            + "".join(
+                self._policy(*each) for each in (("quiet", 256), ("other", 384), ("alone", 256), ("combined", 256))
+            )
+            + f"template:\n  - id: default\n    storage: {self.folder}\n    zonefile-sync: -1\n    "
+            f"journal-content: all\nzone:\n{zones}"
         )
 
     def _policy(self, name: str, bits: int) -> str:
@@ -201,7 +232,11 @@ class KnotHosting(Hosting):
     def steer(self, *lines: str) -> str:
         knotc = f"{program('knotc')} -s {self.folder}/knot.sock"
         one_at_a_time = f"exec 9>>{self.folder}/steering; flock 9"
-        return one_at_a_time + "\n" + "\n".join(f"{knotc} {line} >/dev/null" for line in ("conf-begin", *lines, "conf-commit"))
+        return (
+            one_at_a_time
+            + "\n"
+            + "\n".join(f"{knotc} {line} >/dev/null" for line in ("conf-begin", *lines, "conf-commit"))
+        )
 
     @property
     def make(self) -> str:
@@ -214,14 +249,20 @@ class KnotHosting(Hosting):
         """With its keys: one that comes again with the same ones would find them there."""
         keymgr = f"{program('keymgr')} -c {self.folder}/knot.conf $1"
         gone = f"for each in $({keymgr} list | awk '{{ print $1 }}'); do {keymgr} delete $each; done"
-        return f"{self.steer('conf-unset zone[$1]')}\n{gone}\n{program('knotc')} -s {self.folder}/knot.sock -f zone-purge +orphan $1"
+        return (
+            f"{self.steer('conf-unset zone[$1]')}\n{gone}\n{program('knotc')} -s {self.folder}/knot.sock -f "
+            "zone-purge +orphan $1"
+        )
 
     takes_keys = ("foreign", "brought")
 
     @property
     def rekey(self) -> str:
         """It goes from new signatures to a new key by itself. Keys that are brought along come from the PowerDNS."""
-        knotc, keymgr = f"{program('knotc')} -s {self.folder}/knot.sock", f"{program('keymgr')} -c {self.folder}/knot.conf $1"
+        knotc, keymgr = (
+            f"{program('knotc')} -s {self.folder}/knot.sock",
+            f"{program('keymgr')} -c {self.folder}/knot.conf $1",
+        )
         other = PowerDnsHosting.util_of(self.folder.parent / "pdns")
         return (
             f"case $2 in\nnew-key) [ -e $1.algorithm ] || {knotc} zone-key-rollover $1 ksk ;;\n"
@@ -229,7 +270,8 @@ class KnotHosting(Hosting):
             "case $has in *other) next=quiet ;; *) next=other ;; esac\n"
             f"{self.steer('conf-set zone[$1].dnssec-policy $next')} ;;\n"
             f"alone) touch $1.combined; {knotc} zone-ksk-submitted $1 ;;\n"
-            f"old-key) [ -e $1.combined ] && rm $1.combined || {knotc} zone-ksk-submitted $1 ;;\nold-signatures) rm -f $1.algorithm ;;\n"
+            f"old-key) [ -e $1.combined ] && rm $1.combined || {knotc} zone-ksk-submitted $1 ;;\n"
+            "old-signatures) rm -f $1.algorithm ;;\n"
             f"keys-brought) had=$({keymgr} list | awk '{{ print $1 }}')\n"
             f"{other} list-keys $1 | awk -v zone=$1 '$1 == zone {{ print $2, $(NF-2) }}' | while read kind number; do\n"
             f"{other} export-zone-key-pem $1 $number | {_PKCS8} > brought.pem\n"
@@ -253,7 +295,8 @@ class NsdHosting(Hosting):
         places = "".join(f"  ip-address: {each}\n" for each in self.places)
         (self.folder / "nsd.conf").write_text(
             f'key:\n  name: "{KEY_NAME}"\n  algorithm: hmac-sha256\n  secret: "{self.secret}"\n'
-            f'server:\n{places}  database: ""\n  zonesdir: "{self.folder}"\n  pidfile: ""\n  username: ""\n  chroot: ""\n'
+            f'server:\n{places}  database: ""\n  zonesdir: "{self.folder}"\n  pidfile: ""\n  username: ""\n  '
+            'chroot: ""\n'
             f'  zonelistfile: "{self.folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n'
             f'remote-control:\n  control-enable: yes\n  control-interface: "{self.folder}/control"\n'
             f'pattern:\n  name: "made"\n  zonefile: "%s.zone"\n  provide-xfr: 127.0.0.0/8 {KEY_NAME}\n'
@@ -282,9 +325,11 @@ class PowerDnsHosting(Hosting):
     def configure(self) -> None:
         self.put_files()
         (self.folder / "pdns.conf").write_text(
-            f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\ngsqlite3-dnssec=yes\nlocal-address={','.join(self.places)}\n"
+            f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\ngsqlite3-dnssec=yes\n"
+            f"local-address={','.join(self.places)}\n"
             f"socket-dir={self.folder}\nsetuid=\nsetgid=\nsecurity-poll-suffix=\nprimary=yes\ndnsupdate=yes\n"
-            "allow-dnsupdate-from=127.0.0.0/8\nallow-axfr-ips=\nzone-cache-refresh-interval=0\ncache-ttl=0\nquery-cache-ttl=0\nnegquery-cache-ttl=0\n"
+            "allow-dnsupdate-from=127.0.0.0/8\nallow-axfr-ips=\nzone-cache-refresh-interval=0\ncache-ttl=0\n"
+            "query-cache-ttl=0\nnegquery-cache-ttl=0\n"
             "dnssec-key-cache-ttl=1\ndomain-metadata-cache-ttl=1\ndirect-dnskey=yes\n"
         )
         schema = Path("/usr/share/pdns-backend-sqlite3/schema/schema.sqlite3.sql").read_text()
@@ -320,7 +365,9 @@ class PowerDnsHosting(Hosting):
 
     @property
     def make(self) -> str:
-        metas = "\n".join(f"$util set-meta $1 {what} {KEY_NAME}" for what in ("TSIG-ALLOW-AXFR", "TSIG-ALLOW-DNSUPDATE"))
+        metas = "\n".join(
+            f"$util set-meta $1 {what} {KEY_NAME}" for what in ("TSIG-ALLOW-AXFR", "TSIG-ALLOW-DNSUPDATE")
+        )
         signed = "\n$util secure-zone $1\n$util rectify-zone $1" if self.signs else ""
         return f"{self._steered}{self.blank_file()}\n$util load-zone $1 $1.zone\n{metas}{signed}"
 
@@ -345,32 +392,41 @@ class PowerDnsHosting(Hosting):
         keymgr = f"{program('keymgr')} -c {knot}/knot.conf $1"
         return (
             f"{self._steered}"
-            "rows=$($util list-keys $1 | awk -v zone=$1 '$1 == zone')\nids=$(echo \"$rows\" | awk '{ print $(NF-2) }')\n"
+            "rows=$($util list-keys $1 | awk -v zone=$1 '$1 == zone')\nids=$(echo \"$rows\" | awk "
+            "'{ print $(NF-2) }')\n"
             'old=$(echo "$ids" | head -1) new=$(echo "$ids" | tail -1)\n'
             "kinds=$(echo \"$rows\" | awk '{ print $(NF-3) }' | sort -u | wc -l)\nage() { [ $kinds -gt 1 ]; }\n"
             "case $2 in\n"
-            "new-key) if age; then $util publish-zone-key $1 $new; else $util add-zone-key $1 ksk active published ecdsa256; fi ;;\n"
+            "new-key) if age; then $util publish-zone-key $1 $new; else $util add-zone-key $1 ksk active "
+            "published ecdsa256; fi ;;\n"
             "new-signatures) case $rows in *P256*) next=ecdsa384 ;; *) next=ecdsa256 ;; esac\n"
             "$util add-zone-key $1 ksk active unpublished $next ;;\n"
             "old-key) if age; then $util unpublish-zone-key $1 $old; else $util remove-zone-key $1 $old; fi ;;\n"
             "old-signatures) $util remove-zone-key $1 $old ;;\n"
             "new-key-back) if age; then $util unpublish-zone-key $1 $new; else $util remove-zone-key $1 $new; fi ;;\n"
             "new-signatures-back) $util remove-zone-key $1 $new ;;\n"
-            f"keys-brought) {keymgr} list | while read id roles; do case $roles in *ksk=yes*|*KSK*) kind=ksk ;; *) kind=zsk ;; esac\n"
+            f"keys-brought) {keymgr} list | while read id roles; do case $roles in *ksk=yes*|*KSK*) kind=ksk "
+            ";; *) kind=zsk ;; esac\n"
             f"$util import-zone-key-pem $1 {knot}/keys/keys/$id.pem 13 $kind; done\n"
             "for each in $ids; do $util remove-zone-key $1 $each; done ;;\n*) exit 1 ;;\nesac"
         )
 
 
-HOSTINGS: dict[str, type[Hosting]] = {"bind": BindHosting, "knot": KnotHosting, "nsd": NsdHosting, "pdns": PowerDnsHosting}
+HOSTINGS: dict[str, type[Hosting]] = {
+    "bind": BindHosting,
+    "knot": KnotHosting,
+    "nsd": NsdHosting,
+    "pdns": PowerDnsHosting,
+}
 
 
 class Lab:
-    """``domains``: domain → the provider that serves it at first, whole. ``signed``: (provider, zone) that it signs; ``extra``: records
-    beside those that all have, by domain; ``beside``: (provider, zone) → its master file, for zones that nobody is led to at first;
-    ``cuts``: more lines for the TLD; ``bare``: domains that are registered, and delegated to nobody. ``copy``: a BIND that takes copies of
-    zones of any of them, as the secondary ``copy-NAME`` of the settings. ``signers``: providers that sign whatever they have,
-    ``validating``: the TLD is signed, and both resolvers validate by its key."""
+    """``domains``: domain → the provider that serves it at first, whole. ``signed``: (provider, zone) that it signs;
+    ``extra``: records beside those that all have, by domain; ``beside``: (provider, zone) → its master file, for zones
+    that nobody is led to at first; ``cuts``: more lines for the TLD; ``bare``: domains that are registered, and
+    delegated to nobody. ``copy``: a BIND that takes copies of zones of any of them, as the secondary ``copy-NAME`` of
+    the settings. ``signers``: providers that sign whatever they have, ``validating``: the TLD is signed, and both
+    resolvers validate by its key."""
 
     def __init__(
         self, folder: Path, number: int, domains: Mapping[str, str], signed: Iterable[tuple[str, str]] = (),
@@ -385,7 +441,10 @@ class Lab:
         (folder / "secret").write_text(secret)
         publishing = os.urandom(32)
         self.hostings: dict[str, Hosting] = {}
-        tld = f"$ORIGIN example.\n$TTL 60\n@ SOA a.nic hostmaster.nic 1 60 20 3600 2\n@ NS a.nic\na.nic A {self.host(1)}\n{cuts}"
+        tld = (
+            "$ORIGIN example.\n$TTL 60\n@ SOA a.nic hostmaster.nic 1 60 20 3600 2\n@ NS a.nic\na.nic A "
+            f"{self.host(1)}\n{cuts}"
+        )
         for place, (name, kind) in enumerate(HOSTINGS.items(), 1):
             addresses = (self.host(10 * place), self.host(10 * place + 1))
             self.hostings[name] = kind(folder / name, name, addresses, self.host(10 * place + 2), secret)
@@ -413,11 +472,18 @@ class Lab:
             Bind(folder / "resolver", self.host(32 + 30), ".", roots=roots),
         ]
         self.resolvers[1].asked_with_recursion = True
-        copies = {"own.copy.example": f"$ORIGIN own.copy.example.\n{SOA.format(provider='bind', serial=1)}@ 4 NS ns1.copy.example.\n"}
+        copies = {
+            "own.copy.example": (
+                f"$ORIGIN own.copy.example.\n{SOA.format(provider='bind', serial=1)}@ 4 NS ns1.copy.example.\n"
+            )
+        }
         self.copy = Bind(folder / "copy", self.host(64), "own.copy.example", secret=secret, zones=copies)
         key = TsigKey(parse_name(KEY_NAME + "."), "hmac-sha256", publishing)
         hosts = {name: [parse_name(f"ns{each}.{name}.example.") for each in (1, 2)] for name in NAMES}
-        every = [*(host for each in hosts.values() for host in each), *(parse_name(f"{name}.copy.example.") for name in NAMES)]
+        every = [
+            *(host for each in hosts.values() for host in each),
+            *(parse_name(f"{name}.copy.example.") for name in NAMES),
+        ]
         registered = {domain: hosts[at] for domain, at in domains.items()} | {domain: [] for domain in bare}
         self.registry = RegistryThread(folder, self.host(1), key, 2, registered, every)
 
@@ -456,15 +522,20 @@ class Lab:
     def _copying(self, primary: Hosting) -> str:
         allowed = f'primaries {{ {primary.address} key "{KEY_NAME}"; }}; allow-notify {{ any; }};'
         zone = f'{{ type secondary; file "{primary.name}-{{domain}}"; {allowed} }};'
-        create, end = ([*self.copy.control, *words] for words in (["addzone", "{domain}", zone], ["delzone", "-clean", "{domain}"]))
+        create, end = (
+            [*self.copy.control, *words] for words in (["addzone", "{domain}", zone], ["delzone", "-clean", "{domain}"])
+        )
         return (
-            f'[secondaries.copy-{primary.name}]\nservers = ["{primary.name}.copy.example"]\nnotify = ["{self.copy.address}"]\n'
+            f'[secondaries.copy-{primary.name}]\nservers = ["{primary.name}.copy.example"]\nnotify = '
+            f'["{self.copy.address}"]\n'
             f"create = {json.dumps(create)}\nend = {json.dumps(end)}\n"
         )
 
     @property
     def _places(self) -> list[str]:
-        return [each.address for each in self.servers] + [place for each in self.hostings.values() for place in each.places[1:]]
+        return [each.address for each in self.servers] + [
+            place for each in self.hostings.values() for place in each.places[1:]
+        ]
 
     def stop(self) -> None:
         self.registry.stop()

@@ -40,7 +40,10 @@ class Liar:
     """``behaviours``: zone → what it does when asked about it. Names of no zone are answered honestly."""
 
     def __init__(
-        self, address: str, servers: list[str], behaviours: dict[str, Callable[[Message, bool, Message], Message | bytes | None]]
+        self,
+        address: str,
+        servers: list[str],
+        behaviours: dict[str, Callable[[Message, bool, Message], Message | bytes | None]],
     ) -> None:
         self.address, self._servers = address, servers
         self.behaviours = {parse_name(f"{zone}."): each for zone, each in behaviours.items()}
@@ -171,7 +174,9 @@ def nasty_text(asked: Message, tcp: bool, honest: Message) -> Message:
     host = Name(bytes((len(label),)) + label + origin)
     if asked.questions[0].rtype == 16:
         text = b"\x1b]0;owned\x07<img src=x onerror=alert(1)>"
-        return honest._replace(rcode=0, authority=(), answer=records([RRset(origin, 16, 60, (bytes((len(text),)) + text,))]))
+        return honest._replace(
+            rcode=0, authority=(), answer=records([RRset(origin, 16, 60, (bytes((len(text),)) + text,))])
+        )
     if asked.questions[0].rtype == 15 and not label.startswith(origin[:4]):
         return honest._replace(rcode=0, authority=(), answer=records([RRset(origin, 15, 60, (b"\0\1" + host,))]))
     return honest

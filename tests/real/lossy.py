@@ -1,4 +1,5 @@
-"""A relay that loses packets: between the program and a server, each datagram is dropped with a given chance, either way."""
+"""A relay that loses packets: between the program and a server, each datagram is dropped with a given chance, either
+way."""
 
 import asyncio
 import random
@@ -9,8 +10,8 @@ _LONGEST = 10.0  # seconds that an answer may take to come back
 
 
 class LossyRelay(threading.Thread):
-    """``targets``: ports on loopback that are relayed to; ``ports``: target → the port to ask instead. Connections over TCP are passed on
-    whole, as the system itself repairs them. ``chance`` may be changed at any time."""
+    """``targets``: ports on loopback that are relayed to; ``ports``: target → the port to ask instead. Connections over
+    TCP are passed on whole, as the system itself repairs them. ``chance`` may be changed at any time."""
 
     def __init__(self, targets: list[int], chance: float, seed: int = 1) -> None:
         super().__init__(daemon=True)
@@ -39,7 +40,9 @@ class LossyRelay(threading.Thread):
     async def _open(self) -> None:
         for target in self.targets:
             for _ in range(50):  # one port that is free for both
-                transport, _ = await self._loop.create_datagram_endpoint(lambda to=target: _Front(self, to), ("127.0.0.1", 0))
+                transport, _ = await self._loop.create_datagram_endpoint(
+                    lambda to=target: _Front(self, to), ("127.0.0.1", 0)
+                )
                 port = transport.get_extra_info("sockname")[1]
                 try:
                     await asyncio.start_server(lambda r, w, to=target: self._pipe(r, w, to), "127.0.0.1", port)
@@ -85,7 +88,9 @@ class _Front(asyncio.DatagramProtocol):
 
     async def _forward(self, data: bytes, address: Any) -> None:
         loop = asyncio.get_running_loop()
-        transport, _ = await loop.create_datagram_endpoint(lambda: _Back(self, address), remote_addr=("127.0.0.1", self.target))
+        transport, _ = await loop.create_datagram_endpoint(
+            lambda: _Back(self, address), remote_addr=("127.0.0.1", self.target)
+        )
         transport.sendto(data)
         loop.call_later(_LONGEST, transport.close)
 

@@ -1,4 +1,5 @@
-"""A provider with only a form, before a real server: somebody does there by hand what the worksheets say, and nothing else."""
+"""A provider with only a form, before a real server: somebody does there by hand what the worksheets say, and nothing
+else."""
 
 import subprocess
 import time
@@ -23,7 +24,8 @@ from tests.real.processes import KEY_NAME
 
 
 class Person:
-    """``home``: the provider, or the registrar, that the settings of this person's house have as a form. ``sheets``: worked off so far."""
+    """``home``: the provider, or the registrar, that the settings of this person's house have as a form. ``sheets``:
+    worked off so far."""
 
     def __init__(self, lab: Lab, domain: str, home: str) -> None:
         self.lab, self.domain, self.home, self.sheets = lab, domain, home, 0
@@ -32,9 +34,14 @@ class Person:
         if home in settings["registrars"]:
             settings["registrars"][home] = {"kind": "manual"}
         else:
-            settings["providers"][home] = {"kind": "manual", "servers": settings["providers"][home]["servers"], "apex_ns": "ours"} | {
-                "primary": lab.hostings[home].address, "key": {"name": KEY_NAME, "secret": "file:secret"},
-            }  # fmt: skip
+            settings["providers"][home] = {
+                "kind": "manual",
+                "servers": settings["providers"][home]["servers"],
+                "apex_ns": "ours",
+            } | {
+                "primary": lab.hostings[home].address,
+                "key": {"name": KEY_NAME, "secret": "file:secret"},
+            }
         (lab.folder / self.settings).write_text(tomli_w.dumps(settings))
         self.file = self.move = lab.folder / "moves" / f"{domain}.move.toml"
 
@@ -76,14 +83,21 @@ class Person:
         match effect:
             case Records() if any(each.key[1] == SOA for each in effect.changed):
                 key = {KEY_NAME: (self.lab.folder / "secret").read_text()}
-                update = dns.update.UpdateMessage(self.domain, keyring=dns.tsigkeyring.from_text(key), keyalgorithm="hmac-sha256")
+                update = dns.update.UpdateMessage(
+                    self.domain, keyring=dns.tsigkeyring.from_text(key), keyalgorithm="hmac-sha256"
+                )
                 for text in (each.after for each in effect.changed if each.after is not None):
                     update.replace("@", text.ttl, "SOA", *rdata_texts(text))
                 assert dns.query.tcp(update, self.lab.hostings[self.home].address, timeout=5).rcode() == 0
             case Records():
                 for each in effect.changed:
-                    what = (absolute_text(each.key[0]), (each.after or each.before).type_text)  # type: ignore[union-attr]
-                    data = ("--clear",) if each.after is None else (*rdata_texts(each.after), "--ttl", f"{each.after.ttl}s")
+                    # type: ignore[union-attr]
+                    what = (absolute_text(each.key[0]), (each.after or each.before).type_text)
+                    data = (
+                        ("--clear",)
+                        if each.after is None
+                        else (*rdata_texts(each.after), "--ttl", f"{each.after.ttl}s")
+                    )
                     self._typed("amend", self.domain, *what, *data, "--at", self.home)
             case ZoneMade():
                 self._command("create")

@@ -45,7 +45,9 @@ PROGRAMS = (
 )
 MISSING = [name for name in PROGRAMS if program(name) is None]
 for backend in ("bind", "gsqlite3"):
-    MISSING += [] if list(Path("/usr/lib").glob(f"*/pdns/lib{backend}backend.so")) else [f"the {backend} backend of PowerDNS"]
+    MISSING += (
+        [] if list(Path("/usr/lib").glob(f"*/pdns/lib{backend}backend.so")) else [f"the {backend} backend of PowerDNS"]
+    )
 NEEDS_SERVERS = [
     pytest.mark.real,
     pytest.mark.timeout(240),
@@ -81,7 +83,9 @@ class Server:
             self.process = subprocess.Popen(self.command(), cwd=self.folder, stdout=log, stderr=subprocess.STDOUT)
         deadline = time.monotonic() + 20
         while outcome(self.address, self.probe, 6, self.asked_with_recursion, patience=(1,)) != 0:
-            assert self.process.poll() is None and time.monotonic() < deadline, (self.folder / "log").read_text()[-3000:]
+            assert self.process.poll() is None and time.monotonic() < deadline, (self.folder / "log").read_text()[
+                -3000:
+            ]
             time.sleep(0.1)
 
     def stop(self) -> None:
@@ -96,11 +100,12 @@ class Server:
 
 @dataclass
 class Bind(Server):
-    """``zones``: name → text; ``secondary``: name → primary's address. ``secret``: base64 of the key for transfers and updates.
+    """``zones``: name → text; ``secondary``: name → primary's address. ``secret``: base64 of the key for transfers and
+    updates.
 
-    ``signing``: zones that it signs by itself; ``anchors``: zone → key data to validate by. ``policies``: zone → what may be updated
-    there. ``limit``: answers a second to one network, the rest is dropped. ``catalog``: the one of ``secondary`` that says which others to
-    fetch."""
+    ``signing``: zones that it signs by itself; ``anchors``: zone → key data to validate by. ``policies``: zone → what
+    may be updated there. ``limit``: answers a second to one network, the rest is dropped. ``catalog``: the one of
+    ``secondary`` that says which others to fetch."""
 
     secret: str = ""
     zones: dict[str, str] = field(default_factory=dict)
@@ -125,7 +130,9 @@ class Bind(Server):
 
     def _recursion(self) -> str:
         validates = f"dnssec-validation {'yes' if self.anchors else 'no'};"
-        asked = "recursion yes; allow-recursion { any; }; allow-query-cache { any; };" if self.roots else "recursion no;"
+        asked = (
+            "recursion yes; allow-recursion { any; }; allow-query-cache { any; };" if self.roots else "recursion no;"
+        )
         return f"{asked} {validates}"
 
     def configure(self) -> None:
@@ -133,16 +140,23 @@ class Bind(Server):
         (self.folder / "rndc.key").write_text(f'key "rndc-key" {{ algorithm hmac-sha256; secret "{steering}"; }};\n')
         also = "".join(f"{each}; " for each in self.notify)
         parts = [
-            f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
+            "options "
+            f'{{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
             f"{self._recursion()} notify explicit; allow-new-zones yes; empty-zones-enable no; "
             f"also-notify {{ {also}}}; notify-source {self.address}; transfer-source {self.address}; notify-delay 0; "
             "session-keyfile none; serial-query-rate 100; "
             + (
-                f'catalog-zones {{ zone "{self.catalog}" default-primaries {{ {self.secondary.get(self.catalog)} key "{KEY_NAME}"; }}; }}; '
+                "catalog-zones "
+                f'{{ zone "{self.catalog}" default-primaries '
+                f'{{ {self.secondary.get(self.catalog)} key "{KEY_NAME}"; }}; }}; '
                 if self.catalog
                 else ""
             )
-            + (f"rate-limit {{ responses-per-second {self.limit // 4}; all-per-second {self.limit}; }}; " if self.limit else "")
+            + (
+                f"rate-limit {{ responses-per-second {self.limit // 4}; all-per-second {self.limit}; }}; "
+                if self.limit
+                else ""
+            )
             + "};",
             f'include "{self.folder}/rndc.key";',
             f'controls {{ inet {self.address} port 953 allow {{ any; }} keys {{ "rndc-key"; }}; }};',
@@ -151,18 +165,28 @@ class Bind(Server):
         ]
         for number, (zone, text) in enumerate(self.zones.items()):
             (self.folder / f"zone{number}").write_text(text)
-            allowed = f"update-policy {{ {self.policies[zone]} }};" if zone in self.policies else f'allow-update {{ key "{KEY_NAME}"; }};'
+            allowed = (
+                f"update-policy {{ {self.policies[zone]} }};"
+                if zone in self.policies
+                else f'allow-update {{ key "{KEY_NAME}"; }};'
+            )
             signs = "dnssec-policy default; " if zone in self.signing else ""
             parts.append(
                 f'zone "{zone}" {{ type primary; file "zone{number}"; {allowed} {signs}'
-                f"allow-transfer {{ {'any' if self.transfer_open else f'key {KEY_NAME!r}'.replace(chr(39), chr(34))}; }}; }};"
+                "allow-transfer "
+                f"{{ {'any' if self.transfer_open else f'key {KEY_NAME!r}'.replace(chr(39), chr(34))}; }}; }};"
             )
         if self.roots:
-            hints = "".join(f". 3600 IN NS {name}.\n{name}. 3600 IN A {address}\n" for name, address in self.roots.items())
+            hints = "".join(
+                f". 3600 IN NS {name}.\n{name}. 3600 IN A {address}\n" for name, address in self.roots.items()
+            )
             (self.folder / "hints").write_text(hints)
             parts.append('zone "." { type hint; file "hints"; };')
         for number, (zone, primary) in enumerate(self.secondary.items()):
-            parts.append(f'zone "{zone}" {{ type secondary; file "copy{number}"; primaries {{ {primary} key "{KEY_NAME}"; }}; }};')
+            parts.append(
+                f'zone "{zone}" '
+                f'{{ type secondary; file "copy{number}"; primaries {{ {primary} key "{KEY_NAME}"; }}; }};'
+            )
         (self.folder / "named.conf").write_text("\n".join(parts) + "\n")
 
 
@@ -183,7 +207,9 @@ class Knot(Server):
         return [program("knotd") or "knotd", "-c", str(self.folder / "knot.conf")]
 
     def configure(self) -> None:
-        remotes = {address: f"remote{number}" for number, address in enumerate({*self.notify, *self.secondary.values()})}
+        remotes = {
+            address: f"remote{number}" for number, address in enumerate({*self.notify, *self.secondary.values()})
+        }
         lines = [
             f"server:\n  rundir: {self.folder}\n  listen: {self.address}@53",
             f"log:\n  - target: stderr\n    any: info\ndatabase:\n  storage: {self.folder}",
@@ -196,7 +222,8 @@ class Knot(Server):
             ),
             "acl:",
             f"  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update, notify]",
-            f"  - id: told\n    address: {list(self.secondary.values()) or ['127.255.255.255']}\n    action: notify".replace("'", ""),
+            "  - id: told",
+            f"    address: [{', '.join(self.secondary.values()) or '127.255.255.255'}]\n    action: notify",
             *(self._template(remotes[self.secondary[each]]) for each in [self.catalog] if each),
             "zone:",
         ]
@@ -205,12 +232,19 @@ class Knot(Server):
             notify = f"\n    notify: [{', '.join(remotes[each] for each in self.notify)}]" if self.notify else ""
             signs = "\n    dnssec-signing: on" if zone in self.signing else ""
             signs += "\n    dnssec-policy: hashed" if zone in self.hashed else ""
-            lines.append(f"  - domain: {zone}\n    storage: {self.folder}\n    file: zone{number}\n    acl: [keyed]{notify}{signs}")
+            lines.append(
+                f"  - domain: {zone}\n    storage: {self.folder}\n    file: zone{number}\n    acl: "
+                f"[keyed]{notify}{signs}"
+            )
         for number, (zone, primary) in enumerate(self.secondary.items()):
             lines.append(
                 f"  - domain: {zone}\n    storage: {self.folder}\n    file: copy{number}\n"
                 f"    master: {remotes[primary]}\n    acl: [keyed, told]"
-                + ("\n    catalog-role: interpret\n    catalog-template: [strange, member]" if zone == self.catalog else "")
+                + (
+                    "\n    catalog-role: interpret\n    catalog-template: [strange, member]"
+                    if zone == self.catalog
+                    else ""
+                )
             )
         if not remotes:
             lines.remove("remote:")
@@ -235,7 +269,8 @@ class Nsd(Server):
         parts = [
             f'server:\n  ip-address: {self.address}\n  database: ""\n  zonesdir: "{self.folder}"\n'
             '  pidfile: ""\n  username: ""\n  chroot: ""\n'
-            f'  zonelistfile: "{self.folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\nremote-control:\n  control-enable: no\n'
+            f'  zonelistfile: "{self.folder}/zone.list"\n  xfrdfile: ""\n  rrl-ratelimit: 0\n'
+            "remote-control:\n  control-enable: no\n"
         ]
         for number, (zone, text) in enumerate(self.zones.items()):
             (self.folder / f"zone{number}").write_text(text)
@@ -266,8 +301,10 @@ class PowerDns(Server):
             named.append(f'zone "{zone}" {{ type master; file "{self.folder}/zone{number}"; }};')
         (self.folder / "named.conf").write_text("\n".join(named) + "\n")
         (self.folder / "pdns.conf").write_text(
-            f"launch=bind\nbind-config={self.folder}/named.conf\nbind-dnssec-db={self.folder}/keys.db\nlocal-address={self.address}\n"
-            f"local-port=53\nsocket-dir={self.folder}\nsetuid=\nsetgid=\nsecurity-poll-suffix=\nlog-dns-queries=no\ndisable-axfr=yes\n"
+            f"launch=bind\nbind-config={self.folder}/named.conf\nbind-dnssec-db={self.folder}/keys.db\n"
+            f"local-address={self.address}\n"
+            f"local-port=53\nsocket-dir={self.folder}\nsetuid=\nsetgid=\nsecurity-poll-suffix=\n"
+            "log-dns-queries=no\ndisable-axfr=yes\n"
         )
         steer = [program("pdnsutil") or "pdnsutil", f"--config-dir={self.folder}"]
         for words in (["create-bind-db", f"{self.folder}/keys.db"], *(["secure-zone", zone] for zone in self.signing)):
@@ -276,7 +313,8 @@ class PowerDns(Server):
 
 @dataclass
 class Unbound(Server):
-    """``roots``: name → address. ``anchors``: DS records to validate by; ``certificate``: a file for TLS and HTTPS, key and all."""
+    """``roots``: name → address. ``anchors``: DS records to validate by; ``certificate``: a file for TLS and HTTPS, key
+    and all."""
 
     roots: dict[str, str] = field(default_factory=dict)
     anchors: tuple[str, ...] = ()
@@ -290,8 +328,10 @@ class Unbound(Server):
         hints = "".join(f". 3600 IN NS {name}.\n{name}. 3600 IN A {address}\n" for name, address in self.roots.items())
         (self.folder / "hints").write_text(hints)
         (self.folder / "unbound.conf").write_text(
-            f'server:\n  directory: "{self.folder}"\n  chroot: ""\n  username: ""\n  use-syslog: no\n  interface: {self.address}\n'
-            f'  outgoing-interface: {self.address}\n  do-ip6: no\n  do-not-query-localhost: no\n  root-hints: "{self.folder}/hints"\n'
+            f'server:\n  directory: "{self.folder}"\n  chroot: ""\n  username: ""\n  use-syslog: no\n  '
+            f"interface: {self.address}\n"
+            f"  outgoing-interface: {self.address}\n  do-ip6: no\n  do-not-query-localhost: no\n  "
+            f'root-hints: "{self.folder}/hints"\n'
             f'  module-config: "{"validator " if self.anchors else ""}iterator"\n  ede: yes\n{self._more()}'
             '  access-control: 127.0.0.0/8 allow\n  local-zone: "example." nodefault\n'
             '  local-zone: "test." nodefault\n  pidfile: ""\n  num-threads: 1\n'
@@ -311,7 +351,9 @@ def answers(address: str, name: str, recursion: bool = False) -> bool:
     return outcome(address, name, 6, recursion) == 0
 
 
-def outcome(address: str, name: str, rtype: int, recursion: bool, patience: tuple[float, ...] = (2, 4, 8)) -> int | None:
+def outcome(
+    address: str, name: str, rtype: int, recursion: bool, patience: tuple[float, ...] = (2, 4, 8)
+) -> int | None:
     """The response code, or None for no answer. Asked again, as any program does, after so many seconds each."""
     query = encode_question(1, parse_name(name.rstrip(".") + "."), rtype, flags=0x0100 if recursion else 0)
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as port:

@@ -22,11 +22,17 @@ DELAY = 2.0  # seconds until a change is published
 
 
 class RegistryThread(threading.Thread):
-    """``registrations``: domain → its NS set, all with flint, the first of the accounts; ``hosts``: others that it knows. ``changed``: the
-    domains, in the order of updates."""
+    """``registrations``: domain → its NS set, all with flint, the first of the accounts; ``hosts``: others that it
+    knows. ``changed``: the domains, in the order of updates."""
 
     def __init__(
-        self, folder: Path, primary: str, key: TsigKey, ttl: int, registrations: Mapping[str, Iterable[Name]], hosts: Iterable[Name] = ()
+        self,
+        folder: Path,
+        primary: str,
+        key: TsigKey,
+        ttl: int,
+        registrations: Mapping[str, Iterable[Name]],
+        hosts: Iterable[Name] = (),
     ) -> None:
         super().__init__(daemon=True)
         self.folder, self.tld = folder, Tld(parse_name("example."), primary, key, ttl)
@@ -72,7 +78,8 @@ class RegistryThread(threading.Thread):
     def settings(self) -> str:
         """The registrars' accounts there, for a settings file in the same folder."""
         return "".join(
-            f'[registrars.{name}]\nkind = "epp"\nserver = "epp.nic.example"\naddress = "127.0.0.1"\nport = {self.port}\n'
+            f'[registrars.{name}]\nkind = "epp"\nserver = "epp.nic.example"\naddress = "127.0.0.1"\nport = '
+            f"{self.port}\n"
             f'user = "{name}"\npassword = "file:password"\nauthority = "authority.pem"\n'
             for name in ACCOUNTS
         )

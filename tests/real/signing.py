@@ -13,12 +13,16 @@ from tests.real.lab import Lab
 from tests.real.processes import asked
 from tests.real.visitors import Noticed, Visitors
 
-Tours = dict[str, tuple[str, Callable[[Lab, str, str], None]]]  # domain → the provider that it is at, and what is done with it there
+Tours = dict[
+    str, tuple[str, Callable[[Lab, str, str], None]]
+]  # domain → the provider that it is at, and what is done with it there
 Careless = dict[str, tuple[str, Callable[[Lab, str], None]]]
 VALID = "connected and valid"
 
 
-def carried_out(lab: Lab, domain: str, *wishes: str, back: bool = False, until: str = "", registrar: str = "flint") -> None:
+def carried_out(
+    lab: Lab, domain: str, *wishes: str, back: bool = False, until: str = "", registrar: str = "flint"
+) -> None:
     """``back``: and taken back; ``until``: only so far."""
     drafted = lab.legatum("move", "draft", domain, *wishes, "--registrar", registrar, "--publishing", "5s")
     assert drafted["steps"], drafted

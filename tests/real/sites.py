@@ -1,4 +1,5 @@
-"""Web and mail servers from Debian's packages on loopback addresses of their own, and some that do what no server should."""
+"""Web and mail servers from Debian's packages on loopback addresses of their own, and some that do what no server
+should."""
 
 import socket
 import ssl
@@ -14,8 +15,8 @@ from tests.real.processes import program
 
 @dataclass
 class Site:
-    """One name at one address. ``body``: of its page, nginx variables filled in; ``pem``: certificate and key, none for http alone;
-    ``more``: lines of configuration."""
+    """One name at one address. ``body``: of its page, nginx variables filled in; ``pem``: certificate and key, none for
+    http alone; ``more``: lines of configuration."""
 
     address: str
     names: str
@@ -37,9 +38,13 @@ class Nginx:
         self.folder.mkdir()
         blocks = [block for each in self.sites for block in _blocks(each)]
         (self.folder / "nginx.conf").write_text(
-            f"daemon off; master_process off; user root; pid {self.folder}/pid; error_log {self.folder}/error.log;\nevents {{ }}\n"
+            f"daemon off; master_process off; user root; pid {self.folder}/pid; error_log "
+            f"{self.folder}/error.log;\nevents {{ }}\n"
             "http { access_log off; default_type text/html; server_names_hash_bucket_size 128;\n"
-            + "".join(f"{kind}_temp_path {self.folder}/{kind};\n" for kind in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi"))
+            + "".join(
+                f"{kind}_temp_path {self.folder}/{kind};\n"
+                for kind in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
+            )
             + "\n".join(blocks)
             + "\n}\n"
         )
@@ -80,10 +85,14 @@ class Exim:
             else "tls_advertise_hosts =\n"
         )
         (self.folder / "exim.conf").write_text(
-            f"primary_hostname = mail.kilnandclay.example\ndaemon_smtp_ports = 25 : 587\nlocal_interfaces = {self.address}\n"
-            f"spool_directory = {self.folder}/spool\nlog_file_path = {self.folder}/%slog\npid_file_path = {self.folder}/pid\n"
-            f"exim_user = root\nexim_group = root\nnever_users =\n{tls}domainlist ours = {self.domains}\nacl_smtp_rcpt = check\n"
-            "host_lookup =\nrfc1413_hosts =\nbegin acl\ncheck:\n  accept domains = +ours\n  deny message = relay not permitted\n"
+            "primary_hostname = mail.kilnandclay.example\ndaemon_smtp_ports = 25 : 587\nlocal_interfaces = "
+            f"{self.address}\n"
+            f"spool_directory = {self.folder}/spool\nlog_file_path = {self.folder}/%slog\npid_file_path = "
+            f"{self.folder}/pid\n"
+            f"exim_user = root\nexim_group = root\nnever_users =\n{tls}domainlist ours = {self.domains}\n"
+            "acl_smtp_rcpt = check\n"
+            "host_lookup =\nrfc1413_hosts =\nbegin acl\ncheck:\n  accept domains = +ours\n  deny message = "
+            "relay not permitted\n"
             "begin routers\nbegin transports\nbegin retry\nbegin rewrite\nbegin authenticators\n"
         )
         words = [program("exim4") or "exim4", "-C", f"{self.folder}/exim.conf", "-bdf"]
@@ -102,9 +111,11 @@ class Dovecot:
     def start(self) -> None:
         self.folder.mkdir()
         (self.folder / "dovecot.conf").write_text(
-            f"base_dir = {self.folder}/run\nstate_dir = {self.folder}/state\nprotocols = imap\nlisten = {self.address}\nssl = required\n"
+            f"base_dir = {self.folder}/run\nstate_dir = {self.folder}/state\nprotocols = imap\nlisten = "
+            f"{self.address}\nssl = required\n"
             f"ssl_cert = <{self.pem}\nssl_key = <{self.pem}\nlog_path = {self.folder}/dovecot.log\n"
-            "service imap-login {\n  inet_listener imap {\n    port = 0\n  }\n  inet_listener imaps {\n    port = 993\n    ssl = yes\n"
+            "service imap-login "
+            "{\n  inet_listener imap {\n    port = 0\n  }\n  inet_listener imaps {\n    port = 993\n    ssl = yes\n"
             "  }\n}\npassdb {\n  driver = static\n  args = nopassword=y\n}\n"
             "userdb {\n  driver = static\n  args = uid=65534 gid=65534 home=/nonexistent\n}\n"
         )
@@ -122,7 +133,9 @@ def until_open(address: str, port: int, folder: Path, patience: float = 30) -> N
             socket.create_connection((address, port), 2).close()
             return
         except OSError:
-            logs = "\n".join(each.read_text(errors="replace")[-1500:] for each in folder.glob("*log*") if each.is_file())
+            logs = "\n".join(
+                each.read_text(errors="replace")[-1500:] for each in folder.glob("*log*") if each.is_file()
+            )
             assert time.monotonic() < deadline, f"nobody listens at {address}:{port}\n{logs}"
             time.sleep(0.05)
 
@@ -184,7 +197,8 @@ def wild(talk: socket.socket) -> None:
     """Markup and terminal control where people read."""
     talk.recv(4096)
     talk.sendall(
-        HEAD + b"\r\n<title>\x1b[2J\x1b]0;owned\x07<b>bold</b> &lt;script&gt;alert(1)&lt;/script&gt;</title><body>hello there</body>"
+        HEAD + b"\r\n<title>\x1b[2J\x1b]0;owned\x07<b>bold</b> &lt;script&gt;alert(1)&lt;/script&gt;</title>"
+        b"<body>hello there</body>"
     )
 
 

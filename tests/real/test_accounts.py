@@ -1,5 +1,5 @@
-"""``settings check`` on real servers: what a key allows is shown, for one that may do both, only transfer, only update, or nothing, and
-for one that the server has another secret for, or never heard of."""
+"""``settings check`` on real servers: what a key allows is shown, for one that may do both, only transfer, only update,
+or nothing, and for one that the server has another secret for, or never heard of."""
 
 import base64
 import json
@@ -17,7 +17,10 @@ from tests.real.processes import NEEDS_SERVERS, Bind, Server, asked, program, st
 
 pytestmark = [pytest.mark.timeout(200), *NEEDS_SERVERS]
 ZONE = "kilnandclay.example"
-TEXT = "$TTL 60\n@ SOA ns1.{name}.test. hostmaster.quillmoor.test. 7 3600 600 604800 60\n@ NS ns1.{name}.test.\n@ A 198.51.100.80\n"
+TEXT = (
+    "$TTL 60\n@ SOA ns1.{name}.test. hostmaster.quillmoor.test. 7 3600 600 604800 60\n@ NS ns1.{name}.test.\n"
+    "@ A 198.51.100.80\n"
+)
 READERS, WRITERS, KEYS = ("both", "reader"), ("both", "writer"), ("both", "reader", "writer", "nothing")
 SECRETS = {name: base64.b64encode(os.urandom(32)).decode() for name in (*KEYS, "other")}
 
@@ -42,9 +45,11 @@ class _Bind(_Keyed):
         self.put_zone()
         keys = "".join(f'key "{each}." {{ algorithm hmac-sha256; secret "{SECRETS[each]}"; }};\n' for each in KEYS)
         (self.folder / "named.conf").write_text(
-            f'{keys}options {{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
+            f"{keys}options "
+            f'{{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
             "recursion no; dnssec-validation no; notify no; session-keyfile none; empty-zones-enable no; };\n"
-            f'zone "{ZONE}" {{ type primary; file "zone"; allow-transfer {{ {"".join(f"key {each}; " for each in READERS)} }}; '
+            f'zone "{ZONE}" '
+            f'{{ type primary; file "zone"; allow-transfer {{ {"".join(f"key {each}; " for each in READERS)} }}; '
             f"allow-update {{ {''.join(f'key {each}; ' for each in WRITERS)} }}; }};\n"
         )
 
@@ -71,11 +76,15 @@ class _Nsd(_Keyed):
 
     def configure(self) -> None:
         self.put_zone()
-        keys = "".join(f'key:\n  name: "{each}"\n  algorithm: hmac-sha256\n  secret: "{SECRETS[each]}"\n' for each in KEYS)
+        keys = "".join(
+            f'key:\n  name: "{each}"\n  algorithm: hmac-sha256\n  secret: "{SECRETS[each]}"\n' for each in KEYS
+        )
         given = "".join(f"  provide-xfr: 127.0.0.0/8 {each}\n" for each in READERS)
         (self.folder / "nsd.conf").write_text(
-            f'{keys}server:\n  ip-address: {self.address}\n  database: ""\n  zonesdir: "{self.folder}"\n  pidfile: ""\n  username: ""\n'
-            f'  chroot: ""\n  zonelistfile: "{self.folder}/zone.list"\n  xfrdfile: ""\nremote-control:\n  control-enable: no\n'
+            f'{keys}server:\n  ip-address: {self.address}\n  database: ""\n  zonesdir: "{self.folder}"\n  '
+            'pidfile: ""\n  username: ""\n'
+            f'  chroot: ""\n  zonelistfile: "{self.folder}/zone.list"\n  xfrdfile: ""\nremote-control:\n  '
+            "control-enable: no\n"
             f'zone:\n  name: "{ZONE}"\n  zonefile: "zone"\n{given}'
         )
 
@@ -87,8 +96,10 @@ class _PowerDns(_Keyed):
     def configure(self) -> None:
         path = self.put_zone()
         (self.folder / "pdns.conf").write_text(
-            f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\nlocal-address={self.address}\nsocket-dir={self.folder}\nsetuid=\n"
-            "setgid=\nsecurity-poll-suffix=\nprimary=yes\ndnsupdate=yes\nallow-dnsupdate-from=127.0.0.0/8\nallow-axfr-ips=\n"
+            f"launch=gsqlite3\ngsqlite3-database={self.folder}/zones.db\nlocal-address={self.address}\n"
+            f"socket-dir={self.folder}\nsetuid=\n"
+            "setgid=\nsecurity-poll-suffix=\nprimary=yes\ndnsupdate=yes\nallow-dnsupdate-from=127.0.0.0/8\n"
+            "allow-axfr-ips=\n"
         )
         with sqlite3.connect(self.folder / "zones.db") as database:
             database.executescript(Path("/usr/share/pdns-backend-sqlite3/schema/schema.sqlite3.sql").read_text())
@@ -119,31 +130,54 @@ class Office:
 
     def start(self) -> None:
         places = {name: self.host(last) for last, name in enumerate(KINDS, 2)}
-        root = f"$TTL 60\n. SOA a.root.test. hostmaster.root.test. 1 3600 600 604800 60\n. NS a.root.test.\na.root.test. A {self.host(1)}\n"
+        root = (
+            "$TTL 60\n. SOA a.root.test. hostmaster.root.test. 1 3600 600 604800 60\n. NS a.root.test.\n"
+            f"a.root.test. A {self.host(1)}\n"
+        )
         root += "".join(f"ns1.{name}.test. A {address}\n" for name, address in places.items())
         self.servers.append(Bind(self.folder / "root", self.host(1), ".", secret=SECRETS["other"], zones={".": root}))
         self.servers += [kind(self.folder / name, places[name], ZONE, name=name) for name, kind in KINDS.items()]
         for each in self.servers:
-            subprocess.run(["ip", "address", "add", f"{each.address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                ["ip", "address", "add", f"{each.address}/32", "dev", "lo"], check=False, capture_output=True
+            )
             each.start()
 
     def stop(self) -> None:
         stop_all(self.servers)
         for each in self.servers:
-            subprocess.run(["ip", "address", "del", f"{each.address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                ["ip", "address", "del", f"{each.address}/32", "dev", "lo"], check=False, capture_output=True
+            )
 
     def check(self, sections: dict[str, tuple[str, str, str]]) -> dict[str, dict[str, tuple[str, str]]]:
-        """``sections``: provider → server, key, and where its secret is said to be; what was tried → its state, and what was seen."""
-        text = f'domains = "domains"\n[network]\nroots = {{ "a.root.test" = ["{self.host(1)}"] }}\nhome = ["127.0.0.0/8"]\n'
+        """``sections``: provider → server, key, and where its secret is said to be; what was tried → its state, and
+        what was seen."""
+        text = (
+            f'domains = "domains"\n[network]\nroots = {{ "a.root.test" = ["{self.host(1)}"] }}\nhome = '
+            '["127.0.0.0/8"]\n'
+        )
         for name, (server, key, secret) in sections.items():
             last = list(KINDS).index(server) + 2
-            text += f'[providers.{name}]\nkind = "update"\nprimary = "{self.host(last)}"\nservers = ["ns1.{server}.test"]\n'
+            text += (
+                f'[providers.{name}]\nkind = "update"\nprimary = "{self.host(last)}"\nservers = ["ns1.{server}.test"]\n'
+            )
             text += f'key = {{ name = "{key}", secret = "{secret}" }}\n'
         (self.folder / "legatum.toml").write_text(text)
         (self.folder / "domains").write_text(f"elsewhere.example\n{ZONE}\n")
         for name, value in SECRETS.items():
             (self.folder / f"{name}.secret").write_text(value)
-        command = [sys.executable, "-m", "legatum", "settings", "check", "providers", "--json", "--settings", str(self.folder)]
+        command = [
+            sys.executable,
+            "-m",
+            "legatum",
+            "settings",
+            "check",
+            "providers",
+            "--json",
+            "--settings",
+            str(self.folder),
+        ]
         ended = subprocess.run(command, cwd=self.folder, capture_output=True, text=True, timeout=100, check=False)
         assert "Traceback" not in ended.stderr, ended.stderr
         found: dict[str, dict[str, tuple[str, str]]] = {name: {} for name in sections}
@@ -172,13 +206,21 @@ def test_what_each_key_allows_at_each_of_the_four(office: Office) -> None:
             assert tried["transfer"][0] == ("works" if key in READERS else "does not work"), (server, key, tried)
             writes = key in WRITERS and server != "nsd"  # which takes no updates
             assert tried["update"][0] == ("works" if writes else "does not work"), (server, key, tried)
-        assert asked(office.host(list(KINDS).index(server) + 2), ZONE, "SOA").answer[0][0].serial == 7  # and nothing was changed
+        assert (
+            asked(office.host(list(KINDS).index(server) + 2), ZONE, "SOA").answer[0][0].serial == 7
+        )  # and nothing was changed
 
 
 def test_a_key_that_is_none_is_told_by_what_is_wrong_with_it(office: Office) -> None:
-    sections = {f"{server}-{what}": (server, key, secret) for server in KINDS for what, key, secret in (
-        ("otherwise", "both", "file:other.secret"), ("unheard", "stranger", "file:both.secret"), ("gone", "both", "file:none.secret"),
-    )}  # fmt: skip
+    sections = {
+        f"{server}-{what}": (server, key, secret)
+        for server in KINDS
+        for what, key, secret in (
+            ("otherwise", "both", "file:other.secret"),
+            ("unheard", "stranger", "file:both.secret"),
+            ("gone", "both", "file:none.secret"),
+        )
+    }
     found = office.check(sections)
     for server in KINDS:
         assert "transfer" not in found[f"{server}-gone"] and found[f"{server}-gone"]["key"][0] == "does not work"

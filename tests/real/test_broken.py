@@ -1,6 +1,8 @@
-"""Domains broken in the ways that administrators know, on BIND, NSD, Knot, PowerDNS and a small lying server: each is told by its finding.
+"""Domains broken in the ways that administrators know, on BIND, NSD, Knot, PowerDNS and a small lying server: each is
+told by its finding.
 
-Parent: BIND with a root and the TLD example. Resolvers: Unbound, plain, over TLS and over HTTPS, and one that validates.
+Parent: BIND with a root and the TLD example. Resolvers: Unbound, plain, over TLS and over HTTPS, and one that
+validates.
 """
 # ruff: noqa: E501
 
@@ -33,18 +35,35 @@ pytestmark = NEEDS_SERVERS
 RESOLVER_HOST = "resolver.quillmoor.test"
 SOA = "SOA ns.example. hostmaster.quillmoor.example. {serial} 14400 3600 1209600 600"
 LIES = {
-    "mute.example": liar.silent, "old.example": liar.without_edns, "refuses-edns.example": liar.refuses_edns, "drops.example": liar.drops_edns,
-    "cut.example": liar.truncates, "udp.example": liar.only_udp, "two-faced.example": liar.other_over_tcp, "garbage.example": liar.garbage,
-    "hearsay.example": liar.without_authority, "upwards.example": liar.upwards, "fails.example": liar.fails, "denies.example": liar.denies,
-    "soaless.example": liar.without_soa, "many.example": liar.many_names, "nasty.example": liar.nasty_text, "loop.example": liar.own_alias,
-}  # fmt: skip
+    "mute.example": liar.silent,
+    "old.example": liar.without_edns,
+    "refuses-edns.example": liar.refuses_edns,
+    "drops.example": liar.drops_edns,
+    "cut.example": liar.truncates,
+    "udp.example": liar.only_udp,
+    "two-faced.example": liar.other_over_tcp,
+    "garbage.example": liar.garbage,
+    "hearsay.example": liar.without_authority,
+    "upwards.example": liar.upwards,
+    "fails.example": liar.fails,
+    "denies.example": liar.denies,
+    "soaless.example": liar.without_soa,
+    "many.example": liar.many_names,
+    "nasty.example": liar.nasty_text,
+    "loop.example": liar.own_alias,
+}
 DEAD = "127.0.0.99"  # nobody listens there
 
 
 def zone(*records: str, ns: tuple[str, ...] = ("nsd", "knot"), serial: int = 1, soa: str = SOA) -> str:
-    """A master file: SOA and NS of servers under .example, apex address, www and mail, unless other records are given."""
+    """A master file: SOA and NS of servers under .example, apex address, www and mail, unless other records are
+    given."""
     own = records or ("@ A 127.0.0.80", "www CNAME @", "@ MX 10 mail", "mail A 127.0.0.25")
-    lines = [f"@ {soa.format(serial=serial)}", *(f"@ 3600 NS {each if '.' in each else each + '.example.'}" for each in ns), *own]
+    lines = [
+        f"@ {soa.format(serial=serial)}",
+        *(f"@ 3600 NS {each if '.' in each else each + '.example.'}" for each in ns),
+        *own,
+    ]
     return "$TTL 3600\n" + "\n".join(lines) + "\n"
 
 
@@ -57,10 +76,14 @@ BOTH: dict[str, str] = {  # on NSD and Knot alike
     "dangling.example": zone("@ A 127.0.0.80", "www CNAME gone", "@ MX 10 gone"),
     "special.example": zone("@ A 192.168.7.7", "www CNAME @", "@ TXT v=spf1", '@ TXT "v=spf1 -all"'),
     "wild.example": zone("@ A 127.0.0.80", "* A 127.0.0.80", "@ MX 10 mx", "mx CNAME www.fine.example."),
-    "glued.example": zone("@ A 127.0.0.80", "ns1 A {nsd}", "ns2 A {knot}", ns=("ns1.glued.example.", "ns2.glued.example.")),
+    "glued.example": zone(
+        "@ A 127.0.0.80", "ns1 A {nsd}", "ns2 A {knot}", ns=("ns1.glued.example.", "ns2.glued.example.")
+    ),
     "unglued.example": zone("@ A 127.0.0.80", "ns1 A {nsd}", ns=("ns1.unglued.example.", "knot.example.")),
     "doubled.example": zone(ns=("nsd.example.", "knot.example.doubled.example.")),
-    "long.example": zone("@ 0 A 127.0.0.80", soa="SOA ns.example. hostmaster.quillmoor.example. 1 14400 3600 1209600 90000"),
+    "long.example": zone(
+        "@ 0 A 127.0.0.80", soa="SOA ns.example. hostmaster.quillmoor.example. 1 14400 3600 1209600 90000"
+    ),
     "unsigned-ds.example": zone(),
     "late.example": zone(ns=("nsd", "dead")),
     "circle-a.example": zone(ns=("ns.circle-b.example.",)),
@@ -92,7 +115,9 @@ def signed_zone(name: str, text: str, ends: int) -> tuple[str, bytes]:
     made = dns.zone.from_text(text, origin=origin, relativize=False)
     key = dns.dnssec.make_dnskey(private.public_key(), 13, flags=257)
     now, day = datetime.datetime.now(datetime.UTC), datetime.timedelta(days=1)
-    dns.dnssec.sign_zone(made, keys=[(private, key)], inception=now - 9 * day, expiration=now + ends * day, dnskey_ttl=3600)
+    dns.dnssec.sign_zone(
+        made, keys=[(private, key)], inception=now - 9 * day, expiration=now + ends * day, dnskey_ttl=3600
+    )
     wire = key.to_wire()
     assert isinstance(wire, bytes)
     return made.to_text(relativize=False), wire
@@ -119,10 +144,20 @@ class Network:
             **both, "single.example": zone(ns=("nsd",)), "mixed.example": zone(serial=1), "expired.example": expired,
             "aliased.example": zone(ns=("nsd", "alias")),
         })  # fmt: skip
-        self.knot = Knot(folder / "knot", self.host("knot"), "fine.example", secret="c2VjcmV0", zones={
-            **both, "mixed.example": zone("@ A 127.0.0.81", "www CNAME @", "@ MX 10 mail", "mail A 127.0.0.25", serial=2),
-            "refused.example": zone(ns=("knot", "pdns")), "signed.example": zone(ns=("knot",)), "wrong-ds.example": zone(ns=("knot",)),
-        }, signing=("signed.example", "wrong-ds.example"))  # fmt: skip
+        self.knot = Knot(
+            folder / "knot",
+            self.host("knot"),
+            "fine.example",
+            secret="c2VjcmV0",
+            zones={
+                **both,
+                "mixed.example": zone("@ A 127.0.0.81", "www CNAME @", "@ MX 10 mail", "mail A 127.0.0.25", serial=2),
+                "refused.example": zone(ns=("knot", "pdns")),
+                "signed.example": zone(ns=("knot",)),
+                "wrong-ds.example": zone(ns=("knot",)),
+            },
+            signing=("signed.example", "wrong-ds.example"),
+        )
         self.pdns = PowerDns(
             folder / "pdns",
             self.host("pdns"),
@@ -131,9 +166,14 @@ class Network:
             signing=("psigned.example",),
         )
         self.bind = Bind(
-            folder / "bind", self.host("bind"), "open.example", secret="c2VjcmV0", zones={"open.example": zone(ns=("bind",))},
-            transfer_open=True, roots={"a.root.test": self.address(1)},
-        )  # fmt: skip
+            folder / "bind",
+            self.host("bind"),
+            "open.example",
+            secret="c2VjcmV0",
+            zones={"open.example": zone(ns=("bind",))},
+            transfer_open=True,
+            roots={"a.root.test": self.address(1)},
+        )
         self.liar = Liar(self.host("liar"), ["liar.example"], LIES)
         self.servers = [self.nsd, self.knot, self.pdns, self.bind]
 
@@ -151,22 +191,36 @@ class Network:
         for server in self.servers:
             server.start()
         self.liar.start()
-        keys = {name: self.key_of(name, where) for name, where in (("signed", "knot"), ("wrong-ds", "knot"), ("psigned", "pdns"))}
+        keys = {
+            name: self.key_of(name, where)
+            for name, where in (("signed", "knot"), ("wrong-ds", "knot"), ("psigned", "pdns"))
+        }
         parent = self.parent_zone(keys)
         top = self.address(1)
         root = (
-            f"$TTL 3600\n. {SOA.format(serial=1)}\n. NS a.root.test.\na.root.test. A {top}\nexample. NS ns.example.\nns.example. A {top}\n"
+            f"$TTL 3600\n. {SOA.format(serial=1)}\n. NS a.root.test.\na.root.test. A {top}\nexample. NS "
+            f"ns.example.\nns.example. A {top}\n"
         )
         self.top = Bind(self.folder / "top", top, "example", secret="c2VjcmV0", zones={".": root, "example": parent})
         _, _ = self.certify()
         self.unbound = Unbound(
-            self.folder / "unbound", self.address(31), ".", roots={"a.root.test": top}, certificate=str(self.folder / "registry.pem")
+            self.folder / "unbound",
+            self.address(31),
+            ".",
+            roots={"a.root.test": top},
+            certificate=str(self.folder / "registry.pem"),
         )
         flipped = ds_text("psigned.example", keys["psigned"][:-1] + b"x")
         self.validating = Unbound(
-            self.folder / "validating", self.address(32), ".", roots={"a.root.test": top},
-            anchors=(f"signed.example. DS {ds_text('signed.example', keys['signed'])}", f"psigned.example. DS {flipped}"),
-        )  # fmt: skip
+            self.folder / "validating",
+            self.address(32),
+            ".",
+            roots={"a.root.test": top},
+            anchors=(
+                f"signed.example. DS {ds_text('signed.example', keys['signed'])}",
+                f"psigned.example. DS {flipped}",
+            ),
+        )
         for server in (self.top, self.unbound, self.validating):
             server.start()
             self.servers.append(server)
@@ -189,16 +243,26 @@ class Network:
         raise AssertionError(f"{where} does not sign {name}.example")
 
     def parent_zone(self, keys: dict[str, bytes]) -> str:
-        lines = ["$TTL 3600", f"@ {SOA.format(serial=1)}", "@ NS ns", f"ns A {self.address(1)}", f"dead A {DEAD}", "alias CNAME knot"]
+        lines = [
+            "$TTL 3600",
+            f"@ {SOA.format(serial=1)}",
+            "@ NS ns",
+            f"ns A {self.address(1)}",
+            f"dead A {DEAD}",
+            "alias CNAME knot",
+        ]
         lines += [f"{name} A {self.host(name)}" for name in self.places]
         domains = {**dict.fromkeys(BOTH, ("nsd", "knot")), **dict.fromkeys(LIES, ("liar",)), **PARENT_NS}
         lines += [f"{name}. NS {each}" for name, servers in domains.items() for each in servers]
         lines += [f"ns1.glued.example. A {DEAD}", f"ns2.glued.example. A {self.host('knot')}"]
         wrong = ds_text("wrong-ds.example", keys["wrong-ds"])
         lines += [
-            f"signed.example. DS {ds_text('signed.example', keys['signed'])}", f"psigned.example. DS {ds_text('psigned.example', keys['psigned'])}",
-            f"wrong-ds.example. DS {wrong[:-2]}{int(wrong[-2:], 16) ^ 1:02x}", f"unsigned-ds.example. DS {wrong}", f"expired.example. DS {self.expired_ds}",
-        ]  # fmt: skip
+            f"signed.example. DS {ds_text('signed.example', keys['signed'])}",
+            f"psigned.example. DS {ds_text('psigned.example', keys['psigned'])}",
+            f"wrong-ds.example. DS {wrong[:-2]}{int(wrong[-2:], 16) ^ 1:02x}",
+            f"unsigned-ds.example. DS {wrong}",
+            f"expired.example. DS {self.expired_ds}",
+        ]
         # A server hands a DS out only where its own zone is signed too.
         return signed_zone("example", "\n".join(lines) + "\n", ends=30)[0]
 
@@ -206,14 +270,20 @@ class Network:
         secure = f'host = "{RESOLVER_HOST}", authority = "authority.pem" }}'
         (self.folder / "legatum.toml").write_text(
             f'[network]\nroots = {{ "a.root.test" = ["{self.address(1)}"] }}\ntimeout = "1s"\nhome = ["127.0.0.0/8"]\n'
-            f'[resolvers]\nplain = "{self.address(31)}"\nvalidating = "{self.address(32)}"\nbind = "{self.host("bind")}"\n'
-            f'tls = {{ address = "{self.address(31)}", over = "tls", {secure}\nhttps = {{ address = "{self.address(31)}", over = "https", {secure}\n'
+            f'[resolvers]\nplain = "{self.address(31)}"\nvalidating = "{self.address(32)}"\nbind = '
+            f'"{self.host("bind")}"\n'
+            "tls = "
+            f'{{ address = "{self.address(31)}", over = "tls", {secure}\nhttps = {{ address = "{self.address(31)}", over = "https", {secure}\n'
             '[house]\npoll = "1s"\npatience = "20s"\n'
         )
 
     def on_lo(self, change: str) -> None:
         for address in (self.address(1), self.host("bind")):
-            subprocess.run([program("ip") or "ip", "address", change, f"{address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                [program("ip") or "ip", "address", change, f"{address}/32", "dev", "lo"],
+                check=False,
+                capture_output=True,
+            )
 
     def stop(self) -> None:
         stop_all(self.servers)
@@ -224,7 +294,9 @@ class Network:
         return [sys.executable, "-m", "legatum", *words, "--settings", str(self.folder / "legatum.toml")]
 
     def legatum(self, *words: str) -> subprocess.CompletedProcess[str]:
-        ended = subprocess.run(self.command(*words), cwd=self.folder, capture_output=True, text=True, timeout=100, check=False)
+        ended = subprocess.run(
+            self.command(*words), cwd=self.folder, capture_output=True, text=True, timeout=100, check=False
+        )
         assert "Traceback" not in ended.stderr, ended.stderr
         return ended
 
@@ -254,7 +326,9 @@ def found(network: Network) -> dict[str, dict[str, str]]:
     """Every domain surveyed in full, in one run: domain → finding → severity."""
     names = dict.fromkeys([*BOTH, *LIES, *PARENT_NS, "gone.example", "alias.example"])
     (network.folder / "list").write_text("\n".join(names) + "\n")
-    ended = network.legatum("fleet", "survey", "list", "--full", "--json", "--jobs", "1", "--at-once", "6", "--rate", "0")
+    ended = network.legatum(
+        "fleet", "survey", "list", "--full", "--json", "--jobs", "1", "--at-once", "6", "--rate", "0"
+    )
     lines = [json.loads(line) for line in ended.stdout.splitlines()][:-1]
     assert len(lines) == len(names) and ended.returncode == 1, ended.stderr
     return {each["domain"]: {one["slug"]: one["severity"] for one in each["findings"]} for each in lines}
@@ -272,7 +346,16 @@ def test_what_is_in_order_has_nothing_worth_a_warning(found: dict[str, dict[str,
         ("extra.example", {"ns-only-at-child"}),
         ("fewer.example", {"ns-only-at-parent"}),
         ("apart.example", {"ns-sets-disjoint", "server-refuses"}),
-        ("timers.example", {"expire-not-above-refresh", "retry-not-below-refresh", "mailbox-malformed", "negative-ttl-short", "primary-unlisted"}),
+        (
+            "timers.example",
+            {
+                "expire-not-above-refresh",
+                "retry-not-below-refresh",
+                "mailbox-malformed",
+                "negative-ttl-short",
+                "primary-unlisted",
+            },
+        ),
         ("dangling.example", {"www-leads-nowhere", "mail-lost"}),
         ("special.example", {"visitors-sent-to-special-address", "two-spf-records", "mail-missing"}),
         ("wild.example", {"wildcard-answers", "mail-to-alias"}),
@@ -309,7 +392,7 @@ def test_what_is_in_order_has_nothing_worth_a_warning(found: dict[str, dict[str,
         ("many.example", {"delegation-crowded"}),
         ("loop.example", {"www-leads-nowhere"}),
     ],
-)  # fmt: skip
+)
 def test_what_is_broken_is_told(found: dict[str, dict[str, str]], domain: str, wanted: set[str]) -> None:
     assert wanted <= set(found[domain]), found[domain]
 
@@ -319,7 +402,10 @@ def test_what_a_cause_explains_is_not_told_again(network: Network) -> None:
     assert first["slug"] == "no-server-serves" and {"server-silent", "server-refuses"} <= set(first["explains"])
     cut = {each["slug"]: each for each in network.survey("cut.example", "--no-resolvers")["findings"]}
     assert not {"no-server-serves", "server-silent", "tcp-fails"} & set(cut)
-    assert "truncated over UDP, then over TCP: connection" in network.survey("cut.example", "--no-resolvers")["servers"][0]["outcome"]
+    assert (
+        "truncated over UDP, then over TCP: connection"
+        in network.survey("cut.example", "--no-resolvers")["servers"][0]["outcome"]
+    )
     circle = network.survey("circle-a.example")
     slugs = {each["slug"] for each in circle["findings"]}
     assert "ns-circle" in slugs and not {"resolver-silent", "resolver-gives-up", "resolver-fails"} & slugs, slugs
@@ -339,7 +425,8 @@ def test_resolvers_plain_and_over_tls_and_https_and_validating(network: Network)
 
 
 def test_confirm_is_not_told_by_resolvers_whether_a_domain_is_sound(network: Network) -> None:
-    """Unsigned under a DS, expired, another digest: confirmed by nobody, though no resolver of the settings but one validates."""
+    """Unsigned under a DS, expired, another digest: confirmed by nobody, though no resolver of the settings but one
+    validates."""
     for domain, says in (
         ("unsigned-ds.example", "no DNSKEY, although the parent has a DS"),
         ("expired.example", "signature"),
@@ -350,7 +437,9 @@ def test_confirm_is_not_told_by_resolvers_whether_a_domain_is_sound(network: Net
         ended = network.legatum("confirm", domain, "--no-rdap")
         told = " ".join(ended.stdout.split())
         assert ended.returncode == 1 and says in told and "mend it at the child" in told, (domain, ended.stdout)
-    bogus = network.legatum("confirm", "psigned.example", "--no-rdap").stdout  # one resolver has been given another anchor
+    bogus = network.legatum(
+        "confirm", "psigned.example", "--no-rdap"
+    ).stdout  # one resolver has been given another anchor
     assert "nothing is wrong at the servers looked at: look at validating (" in " ".join(bogus.split())
     fine = network.legatum("confirm", "signed.example", "--no-rdap", "--json")
     document = json.loads(fine.stdout)
@@ -376,11 +465,17 @@ def test_a_fleet_of_them_all_comes_to_its_end(network: Network) -> None:
     lines = [json.loads(line) for line in ended.stdout.splitlines()]
     assert lines[-1]["domains"] == len(set(names)) == len(lines) - 1 and ended.returncode == 1
     standing = {each["domain"]: each["standing"] for each in lines[:-1]}
-    assert standing["fine.example"] == "notice" and standing["expired.example"] == "error" and standing["nobody.example"] == "error"
+    assert (
+        standing["fine.example"] == "notice"
+        and standing["expired.example"] == "error"
+        and standing["nobody.example"] == "error"
+    )
 
 
 def test_watch_sees_a_change_reach_unbound_and_bind(network: Network) -> None:
-    before, after = (zone("@ 4 A 127.0.0.80", f"shop 4 A 127.0.0.{last}", ns=("nsd",), serial=last) for last in (80, 81))
+    before, after = (
+        zone("@ 4 A 127.0.0.80", f"shop 4 A 127.0.0.{last}", ns=("nsd",), serial=last) for last in (80, 81)
+    )
     network.nsd.rewrite("single.example", before)
     deadline = time.monotonic() + 20
     while network.legatum("confirm", "single.example", "--record", "shop A 127.0.0.80", "--no-rdap").returncode:
@@ -392,7 +487,9 @@ def test_watch_sees_a_change_reach_unbound_and_bind(network: Network) -> None:
         network.nsd.rewrite("single.example", after)
         looks += [json.loads(line) for line in watch.stdout]
     assert watch.returncode == 0 and looks[-1]["complete"] and not looks[0]["complete"]
-    assert {"plain", "bind", "tls", "https"} <= {each["who"].split()[0] for each in looks[-1]["told"] if each["party"] == "resolver"}
+    assert {"plain", "bind", "tls", "https"} <= {
+        each["who"].split()[0] for each in looks[-1]["told"] if each["party"] == "resolver"
+    }
     by_server = next(number for number, each in enumerate(looks) if each["servers"] == 1.0)
     assert by_server <= next(number for number, each in enumerate(looks) if each["resolvers"] == 1.0)
 

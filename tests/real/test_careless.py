@@ -17,9 +17,19 @@ from tests.real.visitors import Noticed
 
 pytestmark = NEEDS_SERVERS
 PART, HOSTS, RETIRED, ADDRESS, SERIAL, NEW, TTL, FOREIGN, LEAVING, BOTH = (
-    f"{each}.example" for each in ("part", "hosts", "retired", "address", "serial", "new", "ttl", "foreign", "leaving", "both")
+    f"{each}.example"
+    for each in ("part", "hosts", "retired", "address", "serial", "new", "ttl", "foreign", "leaving", "both")
 )
-HOMES = {PART: "bind", HOSTS: "bind", RETIRED: "knot", ADDRESS: "pdns", SERIAL: "nsd", TTL: "knot", FOREIGN: "nsd", LEAVING: "bind"}
+HOMES = {
+    PART: "bind",
+    HOSTS: "bind",
+    RETIRED: "knot",
+    ADDRESS: "pdns",
+    SERIAL: "nsd",
+    TTL: "knot",
+    FOREIGN: "nsd",
+    LEAVING: "bind",
+}
 HOMES[BOTH] = "pdns"
 OLD, NEXT = bytes((203, 0, 113, 25)), "203.0.113.26"
 
@@ -41,8 +51,12 @@ def at_provider(lab: Lab, provider: str, verb: str, domain: str) -> None:
 
 
 def delegate(lab: Lab, domain: str, add: Iterable[str], remove: Iterable[str]) -> None:
-    change = DomainChange(tuple(parse_name(f"{each}.") for each in add), tuple(parse_name(f"{each}.") for each in remove))
-    lab.registry.loop.call_soon_threadsafe(lab.registry.registry.domains.update, "flint", parse_name(f"{domain}."), change)
+    change = DomainChange(
+        tuple(parse_name(f"{each}.") for each in add), tuple(parse_name(f"{each}.") for each in remove)
+    )
+    lab.registry.loop.call_soon_threadsafe(
+        lab.registry.registry.domains.update, "flint", parse_name(f"{domain}."), change
+    )
 
 
 def servers(name: str) -> list[str]:
@@ -51,13 +65,25 @@ def servers(name: str) -> list[str]:
 
 def a_part_handed_on_to_who_does_not_have_it(lab: Lab) -> None:
     with Noticed(lab.resolvers, PART) as noticed:
-        lab.legatum("amend", PART, "preview", "NS", *(f"{each}." for each in servers("knot")), "--at", "bind", "--yes", "--anyway")
+        lab.legatum(
+            "amend",
+            PART,
+            "preview",
+            "NS",
+            *(f"{each}." for each in servers("knot")),
+            "--at",
+            "bind",
+            "--yes",
+            "--anyway",
+        )
     assert noticed.names == {f"shop.preview.{PART}"}
 
 
 def a_host_at_an_address_where_nobody_answers(lab: Lab) -> None:
     host = f"ns1.{HOSTS}"
-    lab.registry.loop.call_soon_threadsafe(lab.registry.registry.hosts.create, "flint", parse_name(f"{host}."), [lab.host(99)])
+    lab.registry.loop.call_soon_threadsafe(
+        lab.registry.registry.hosts.create, "flint", parse_name(f"{host}."), [lab.host(99)]
+    )
     with Noticed(lab.resolvers, HOSTS) as noticed:
         lab.legatum("amend", HOSTS, "ns1", "A", lab.host(99), "--ttl", "3s", "--at", "bind", "--yes", "--anyway")
         lab.legatum("amend", HOSTS, "@", "NS", f"{host}.", "--at", "bind", "--yes", "--anyway")
@@ -85,7 +111,9 @@ def the_service_ended_before_the_delegation(lab: Lab) -> None:
 
 
 def the_old_address_switched_off_with_the_change(lab: Lab) -> None:
-    lab.legatum("amend", ADDRESS, "mail", "A", "--ttl", "20s", "--at", "pdns", "--yes")  # longer than the change takes on a busy machine
+    lab.legatum(
+        "amend", ADDRESS, "mail", "A", "--ttl", "20s", "--at", "pdns", "--yes"
+    )  # longer than the change takes on a busy machine
     with Noticed(lab.resolvers, ADDRESS) as noticed:
         lab.legatum("amend", ADDRESS, "mail", "A", NEXT, "--at", "pdns", "--yes")
         noticed.switch_off(OLD)
@@ -93,14 +121,19 @@ def the_old_address_switched_off_with_the_change(lab: Lab) -> None:
 
 
 def a_serial_set_lower_at_once_is_never_taken_by_the_secondary(lab: Lab) -> None:
-    lab.legatum("second", "add", SERIAL, "--at", "nsd", "--second", "copy-nsd", "--registrar", "flint", "--yes", "--wait")
+    lab.legatum(
+        "second", "add", SERIAL, "--at", "nsd", "--second", "copy-nsd", "--registrar", "flint", "--yes", "--wait"
+    )
     path = lab.folder / "nsd" / f"{SERIAL}.zone"
     text = path.read_text()
     serial = next(word for word in text.split() if word.isdigit() and len(word) == 10)
     path.write_text(text.replace(serial, "7").replace("203.0.113.25", NEXT))
     subprocess.run([*lab.hostings["nsd"].control, "reload", SERIAL], check=True, capture_output=True)  # type: ignore[attr-defined]
     time.sleep(5)
-    said = {where: asked(where, f"mail.{SERIAL}", "A").answer[0][0].to_text() for where in (lab.hostings["nsd"].address, lab.copy.address)}
+    said = {
+        where: asked(where, f"mail.{SERIAL}", "A").answer[0][0].to_text()
+        for where in (lab.hostings["nsd"].address, lab.copy.address)
+    }
     assert said == {lab.hostings["nsd"].address: NEXT, lab.copy.address: "203.0.113.25"}
     assert not lab.legatum("second", "show", SERIAL, "--at", "nsd", "--second", "copy-nsd", status=1)["agreed"]
 
@@ -120,7 +153,15 @@ def a_second_provider_named_that_has_another_zone_of_the_name(lab: Lab) -> None:
     delegate(lab, FOREIGN, servers("knot"), [])
     with Noticed(lab.resolvers, FOREIGN) as noticed:
         lab.legatum(
-            "amend", FOREIGN, "@", "NS", *(f"{each}." for each in (*servers("nsd"), *servers("knot"))), "--at", "nsd", "--yes", "--anyway"
+            "amend",
+            FOREIGN,
+            "@",
+            "NS",
+            *(f"{each}." for each in (*servers("nsd"), *servers("knot"))),
+            "--at",
+            "nsd",
+            "--yes",
+            "--anyway",
         )
     assert noticed.names
 
@@ -129,7 +170,10 @@ def a_transfer_to_another_registrar_with_which_the_losing_one_ends_its_service(l
     registry, domain = lab.registry.registry, parse_name(f"{LEAVING}.")
     with Noticed(lab.resolvers, LEAVING) as noticed:
         code = registry.book.domains[domain].code
-        for each in ((registry.transfers.request, "slate", domain, code, 1), (registry.transfers.act, "flint", domain, "approve")):
+        for each in (
+            (registry.transfers.request, "slate", domain, code, 1),
+            (registry.transfers.act, "flint", domain, "approve"),
+        ):
             lab.registry.loop.call_soon_threadsafe(*each)
         at_provider(lab, "bind", "end", LEAVING)
     assert LEAVING in noticed.names and registry.book.domains[domain].registrar == "slate"

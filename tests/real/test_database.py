@@ -39,14 +39,41 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
 def test_a_database_that_is_started_anew_in_a_hold(lab: Lab) -> None:
     with postgresql() as url:
         settings = lab.folder / "legatum.toml"
-        text = settings.read_text().replace('margin = "1s"', 'margin = "6s"')  # a connection is tried again after five seconds
+        text = settings.read_text().replace(
+            'margin = "1s"', 'margin = "6s"'
+        )  # a connection is tried again after five seconds
         settings.write_text(f'journal = "{url}"\n{text}')
         lab.legatum(
-            "move", "draft", DOMAIN, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
+            "move",
+            "draft",
+            DOMAIN,
+            "--from",
+            "bind",
+            "--to",
+            "knot",
+            "--registrar",
+            "flint",
+            "--publishing",
+            "5s",
+            "--speed",
+            "lowered",
         )
-        words = [sys.executable, "-m", "legatum", "move", "advance", DOMAIN, "--yes", "--wait", "--settings", "legatum.toml"]
+        words = [
+            sys.executable,
+            "-m",
+            "legatum",
+            "move",
+            "advance",
+            DOMAIN,
+            "--yes",
+            "--wait",
+            "--settings",
+            "legatum.toml",
+        ]
         holds = 0
-        with subprocess.Popen(words, cwd=lab.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as advance:
+        with subprocess.Popen(
+            words, cwd=lab.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        ) as advance:
             assert advance.stderr is not None
             for line in advance.stderr:
                 if "hold until" in line:

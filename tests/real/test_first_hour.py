@@ -1,5 +1,5 @@
-"""Just installed, nothing set up: on a machine of its own that has nothing but a resolver, root servers under the public roots' addresses,
-and no way out. Not one packet may leave for the real ones."""
+"""Just installed, nothing set up: on a machine of its own that has nothing but a resolver, root servers under the
+public roots' addresses, and no way out. Not one packet may leave for the real ones."""
 
 import json
 import os
@@ -69,9 +69,15 @@ class Machine:
         unset = {name: value for name, value in os.environ.items() if not name.startswith(("LEGATUM", "XDG"))}
         where = self.host.prefix if kept else ["unshare", "--net"]
         ended = subprocess.run(
-            [*where, PROGRAM, *words], cwd=self.folder, env={**unset, "HOME": str(self.home), "NO_COLOR": "1", "COLUMNS": "200"},
-            capture_output=True, text=True, timeout=100, check=False, stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+            [*where, PROGRAM, *words],
+            cwd=self.folder,
+            env={**unset, "HOME": str(self.home), "NO_COLOR": "1", "COLUMNS": "200"},
+            capture_output=True,
+            text=True,
+            timeout=100,
+            check=False,
+            stdin=subprocess.DEVNULL,
+        )
         assert "Traceback" not in ended.stderr, ended.stderr
         return Ended(ended.returncode, ended.stdout, ended.stderr)
 
@@ -82,10 +88,14 @@ def machine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Machine]:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
     wire = Wire(f"10.77.{worker}")
     try:
-        host = wire.host("office", 2, *ROOTS, RESOLVER, "203.0.113.2", *(each for some in PLACES.values() for each in some))
+        host = wire.host(
+            "office", 2, *ROOTS, RESOLVER, "203.0.113.2", *(each for some in PLACES.values() for each in some)
+        )
         named = Path("/etc/netns") / host.space
         named.mkdir(parents=True)
-        (named / "resolv.conf").write_text(f"# made by hand\nsearch office.test\nnameserver {RESOLVER}\nnameserver fe80::1%eth0\n")
+        (named / "resolv.conf").write_text(
+            f"# made by hand\nsearch office.test\nnameserver {RESOLVER}\nnameserver fe80::1%eth0\n"
+        )
         for name, zones, addresses in (
             ("root", {".": root()}, ROOTS),
             ("tld", {"example": tld()}, ["203.0.113.2"]),
@@ -107,7 +117,8 @@ def resolve(host: Host, folder: Path) -> None:
     folder.mkdir()
     (folder / "hints").write_text(". 3600 NS a.root-servers.net.\na.root-servers.net. 3600 A 198.41.0.4\n")
     (folder / "conf").write_text(
-        f'server:\n  directory: "{folder}"\n  chroot: ""\n  username: ""\n  use-syslog: no\n  interface: {RESOLVER}\n  do-ip6: no\n'
+        f'server:\n  directory: "{folder}"\n  chroot: ""\n  username: ""\n  use-syslog: no\n  interface: '
+        f"{RESOLVER}\n  do-ip6: no\n"
         f'  outgoing-interface: {RESOLVER}\n  root-hints: "{folder}/hints"\n  module-config: "iterator"\n'
         "  access-control: 0.0.0.0/0 allow\n"
         '  local-zone: "example." nodefault\n  pidfile: ""\n  num-threads: 1\nremote-control:\n  control-enable: no\n'
@@ -136,7 +147,11 @@ def test_it_looks_before_it_is_set_up(machine: Machine) -> None:
         (("confirm", DOMAIN, "--ns", "ns1.alder.example,ns2.alder.example"), 0, "confirmed"),
         (("watch", DOMAIN, "--ns", "ns1.alder.example,ns2.alder.example", "--since", "3h"), 0, "everybody"),
         (("timetable", DOMAIN, "--change", "@ A"), 0, "the last old answer"),
-        (("ds", "show", DOMAIN), 1, "renew the program"),  # this root is signed by nobody, and the real one's keys stand for it
+        (
+            ("ds", "show", DOMAIN),
+            1,
+            "renew the program",
+        ),  # this root is signed by nobody, and the real one's keys stand for it
         (("gather", DOMAIN, "--out", "-"), 0, "mail.kilnandclay.example."),
         (("compare", "gathered.zone", "ns1.alder.example,ns2.alder.example"), 0, ""),
         (("lint", "gathered.zone"), 0, "1 warning"),
@@ -145,7 +160,9 @@ def test_it_looks_before_it_is_set_up(machine: Machine) -> None:
         (("house",), 0, "moves: none"),
     ],
 )
-def test_every_command_that_looks_works_at_once(machine: Machine, words: tuple[str, ...], status: int, says: str) -> None:
+def test_every_command_that_looks_works_at_once(
+    machine: Machine, words: tuple[str, ...], status: int, says: str
+) -> None:
     (machine.folder / "list").write_text(f"{DOMAIN}\nalder.example\n")
     (machine.folder / "gathered.zone").write_text(ZONE)
     ended = machine.run(*words)
@@ -171,6 +188,8 @@ def test_without_a_network_it_says_so_in_a_line(machine: Machine) -> None:
     ):
         ended = machine.run(*words, "-q", kept=False)
         assert ended.status == 3, ended
-        assert ended.err.splitlines()[0] == "legatum: this machine has no network: it has no way to any root server", ended
+        assert ended.err.splitlines()[0] == "legatum: this machine has no network: it has no way to any root server", (
+            ended
+        )
     assert machine.run("house", "--json", kept=False).document["schema"].startswith("legatum.house/")
     assert json.loads(machine.run("explain", "--json", kept=False).out)

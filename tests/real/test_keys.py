@@ -1,5 +1,5 @@
-"""Signed domains that stay signed - keys exchanged, an algorithm changed, led to another signer - on real servers, visitors behind
-validating resolvers throughout; and the careless variants, which are bogus there.
+"""Signed domains that stay signed - keys exchanged, an algorithm changed, led to another signer - on real servers,
+visitors behind validating resolvers throughout; and the careless variants, which are bogus there.
 
 Each twice, or there and back. What the servers can do stands in docs/servers.md.
 """
@@ -19,13 +19,25 @@ from legatum.core.dnssec.serving import ds_of_key
 from legatum.core.records.name import parse_name
 from tests.real.lab import Lab
 from tests.real.processes import NEEDS_SERVERS
-from tests.real.signing import VALID, Careless, Tours, authenticated, carried_out, changed, failing, never_bogus, servers
+from tests.real.signing import (
+    VALID,
+    Careless,
+    Tours,
+    authenticated,
+    carried_out,
+    changed,
+    failing,
+    never_bogus,
+    servers,
+)
 
 pytestmark = [pytest.mark.timeout(500), *NEEDS_SERVERS]
 
 
 def whole(lab: Lab, domain: str) -> None:
-    assert authenticated(lab, domain) == [True, True] and lab.legatum("ds", "show", domain)["links"][-1]["state"] == VALID
+    assert (
+        authenticated(lab, domain) == [True, True] and lab.legatum("ds", "show", domain)["links"][-1]["state"] == VALID
+    )
 
 
 def exchanged(lab: Lab, domain: str, home: str, *ways: str, back: bool = False) -> None:
@@ -92,7 +104,8 @@ def transferred(lab: Lab, domain: str, home: str) -> None:
 
 
 def passed_bind(lab: Lab, domain: str, home: str) -> None:
-    """By way of unsigned: taken back; there, and back. It cannot leave CDS records out, and the registry does not read them."""
+    """By way of unsigned: taken back; there, and back. It cannot leave CDS records out, and the registry does not read
+    them."""
     carried_out(lab, domain, "--from", home, "--sign")
     carried_out(lab, domain, "--from", home, "--to", "knot", "--passage", "unsigned", back=True, registrar="quiet")
     for old, new in ((home, "knot"), ("knot", home)):
@@ -178,7 +191,10 @@ def mistyped_after_a_transfer(lab: Lab, domain: str) -> None:
     wrong = tuple(each[:-1] + bytes((each[-1] ^ 1,)) for each in right)
     code = registry.book.domains[name].code
     with failing(lab, domain):
-        for each in ((registry.transfers.request, "slate", name, code, 1), (registry.transfers.act, "flint", name, "approve")):
+        for each in (
+            (registry.transfers.request, "slate", name, code, 1),
+            (registry.transfers.act, "flint", name, "approve"),
+        ):
             lab.registry.loop.call_soon_threadsafe(*each)
         changed(lab, domain, "slate", add_ds=wrong, remove_ds=right)
         time.sleep(6)

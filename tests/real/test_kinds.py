@@ -1,7 +1,8 @@
 """Moves of every kind, there and back, twice, on each of BIND, Knot, NSD and PowerDNS, visitors throughout.
 
-All go on side by side: for each server a domain for each tour. TTLs are seconds, so that every hold is really waited for. Not one answer
-may be wrong. The second time the program is killed in every step, each time at another point, and must change as much as the first time.
+All go on side by side: for each server a domain for each tour. TTLs are seconds, so that every hold is really waited
+for. Not one answer may be wrong. The second time the program is killed in every step, each time at another point, and
+must change as much as the first time.
 """
 
 import os
@@ -70,7 +71,8 @@ def records(lab: Lab, domain: str, provider: str) -> list[str]:
 
 
 def zone_data(lab: Lab, domain: str, home: str) -> None:
-    """A TTL, the SOA record and an address changed, each taken back by a retreat, and a part handed on and taken back; all of it twice."""
+    """A TTL, the SOA record and an address changed, each taken back by a retreat, and a part handed on and taken back;
+    all of it twice."""
     before, done = records(lab, domain, home), list[tuple[int, int]]()
     for killed in (False, True):
         began = changes_at(lab, domain, home)
@@ -123,7 +125,9 @@ def together(lab: Lab, domain: str, home: str) -> None:
     for killed in (False, True):
         began = lab.registry.changed.count(parse_name(f"{domain}."))
         there = ("--to", other, "--replace", "203.0.113.25=203.0.113.26", "--ttl", "www CNAME=5s")
-        leading = ("--registrar", "slate", *LEADING[2:]) if killed else (*LEADING, "--registrar-to", "slate", "--approve")
+        leading = (
+            ("--registrar", "slate", *LEADING[2:]) if killed else (*LEADING, "--registrar-to", "slate", "--approve")
+        )
         carried_out(lab, domain, "--from", home, *there, *leading, killed=killed)
         assert (answered(lab, home, domain), answered(lab, other, domain)) == ([5, 5], [0, 0])
         back = ("--to", home, "--replace", "203.0.113.26=203.0.113.25", "--ttl", "www CNAME=3s")
@@ -144,7 +148,9 @@ def own_servers(lab: Lab, domain: str, home: str) -> None:
         assert lab.legatum("hosts", "show", domain, "--registrar", "flint")["agreed"]
         for address in (hosting.spare, hosting.addresses[1]):
             carried_out(lab, domain, "--from", home, "--hosts", f"{hosts[1]}={address}", *LEADING, killed=killed)
-        carried_out(lab, domain, "--from", home, "--hosts", f"{hosts[0]}=", "--hosts", f"{hosts[1]}=", *LEADING, killed=killed)
+        carried_out(
+            lab, domain, "--from", home, "--hosts", f"{hosts[0]}=", "--hosts", f"{hosts[1]}=", *LEADING, killed=killed
+        )
         done.append(difference(began, changes_at(lab, domain, home)))
     assert done[0] == done[1]
 
@@ -245,7 +251,10 @@ def test_every_kind_there_and_back_on_each_server_and_nobody_notices(lab: Lab) -
     for each in visitors:
         each.start()
     with ThreadPoolExecutor(len(DOMAINS) + len(NEW)) as workers:
-        works = {domain: workers.submit(TOURS[domain[len(home) + 1 : -8]], lab, domain, home) for domain, home in DOMAINS.items()}
+        works = {
+            domain: workers.submit(TOURS[domain[len(home) + 1 : -8]], lab, domain, home)
+            for domain, home in DOMAINS.items()
+        }
         works |= {domain: workers.submit(first_and_last, lab, domain, home) for domain, home in NEW.items()}
     failed = {domain: work.exception() for domain, work in works.items() if work.exception() is not None}
     for each in visitors:

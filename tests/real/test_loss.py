@@ -1,4 +1,5 @@
-"""A lost packet is not an answer: what a fleet survey says of a hundred domains does not depend on what the network loses on the way."""
+"""A lost packet is not an answer: what a fleet survey says of a hundred domains does not depend on what the network
+loses on the way."""
 
 import json
 import re
@@ -29,10 +30,23 @@ def world() -> Iterator[BenchWorld]:
 
 def survey(world: BenchWorld, settings: Path, *more: str) -> tuple[dict[str, Any], dict[str, Any]]:
     """Domain → what is wrong with it but for notices; and the summary."""
-    command = [sys.executable, "-m", "legatum", "fleet", "survey", str(world.names), "--json", "--settings", str(settings), *more]
+    command = [
+        sys.executable,
+        "-m",
+        "legatum",
+        "fleet",
+        "survey",
+        str(world.names),
+        "--json",
+        "--settings",
+        str(settings),
+        *more,
+    ]
     ended = subprocess.run(command, capture_output=True, text=True, timeout=200, check=False)
     *lines, summary = [json.loads(line) for line in ended.stdout.splitlines()]
-    said = {line["domain"]: {each["slug"] for each in line["findings"] if each["severity"] != "notice"} for line in lines}
+    said = {
+        line["domain"]: {each["slug"] for each in line["findings"] if each["severity"] != "notice"} for line in lines
+    }
     assert len(lines) == len(said) == DOMAINS + len(GHOSTS), ended.stderr
     return said, summary
 

@@ -1,7 +1,7 @@
 """A domain moves from BIND to Knot with the installed program, while a visitor asks Unbound without pause.
 
-Own root and TLD on BIND, transfers and updates signed, the registry's EPP server publishing into the TLD by dynamic update.
-TTLs are seconds, so every hold is really waited for.
+Own root and TLD on BIND, transfers and updates signed, the registry's EPP server publishing into the TLD by dynamic
+update. TTLs are seconds, so every hold is really waited for.
 """
 
 import base64
@@ -75,15 +75,22 @@ class Network:
         self.secrets = {name: os.urandom(32) for name in ("registry", "alder", "birch")}
         host, secret = self.host, {name: base64.b64encode(each).decode() for name, each in self.secrets.items()}
         root = (
-            f"$ORIGIN .\n@ 60 IN {SOA.format(primary='a.root.test', serial=1)}\n@ 60 IN NS a.root.test.\na.root.test. 60 IN A {host(1)}\n"
+            f"$ORIGIN .\n@ 60 IN {SOA.format(primary='a.root.test', serial=1)}\n@ 60 IN NS a.root.test.\n"
+            f"a.root.test. 60 IN A {host(1)}\n"
         )
         root += f"example. 60 IN NS a.nic.example.\na.nic.example. 60 IN A {host(2)}\n"
-        tld = f"$ORIGIN example.\n@ 60 IN {SOA.format(primary='a.nic.example', serial=1)}\n@ 60 IN NS a.nic\na.nic 60 IN A {host(2)}\n"
+        tld = (
+            f"$ORIGIN example.\n@ 60 IN {SOA.format(primary='a.nic.example', serial=1)}\n@ 60 IN NS a.nic\n"
+            f"a.nic 60 IN A {host(2)}\n"
+        )
         for provider, last in (("alder", 11), ("birch", 21)):
             tld += f"{provider} 60 IN NS ns1.{provider}\n{provider} 60 IN NS ns2.{provider}\n"
             tld += f"ns1.{provider} 60 IN A {host(last)}\nns2.{provider} 60 IN A {host(last + 1)}\n"
         tld += f"kilnandclay {PARENT_TTL} IN NS ns1.alder\nkilnandclay {PARENT_TTL} IN NS ns2.alder\n"
-        blank = f"$ORIGIN {DOMAIN}.\n@ 5 IN {SOA.format(primary='ns1.birch.example', serial=1)}\n@ 5 IN NS ns1.birch.example.\n"
+        blank = (
+            f"$ORIGIN {DOMAIN}.\n@ 5 IN {SOA.format(primary='ns1.birch.example', serial=1)}\n@ 5 IN NS "
+            "ns1.birch.example.\n"
+        )
         alder = {DOMAIN: CUSTOMER, "alder.example": self._own("alder", 11)}
         birch = {DOMAIN: blank, "birch.example": self._own("birch", 21)}
         self.alder = [
@@ -98,18 +105,24 @@ class Network:
             Knot(folder / "birch2", host(22), DOMAIN, secret=secret["birch"], secondary=dict.fromkeys(birch, host(21))),
         ]
         self.unbound = Unbound(folder / "unbound", host(31), ".", roots={"a.root.test": host(1)})
-        self.old, self.new = ([parse_name(f"ns{number}.{name}.example.") for number in (1, 2)] for name in ("alder", "birch"))
+        self.old, self.new = (
+            [parse_name(f"ns{number}.{name}.example.") for number in (1, 2)] for name in ("alder", "birch")
+        )
         key = TsigKey(parse_name(KEY_NAME + "."), "hmac-sha256", self.secrets["registry"])
         self.registry = RegistryThread(folder, host(2), key, PARENT_TTL, {DOMAIN: self.old}, self.new)
 
     def _own(self, provider: str, last: int) -> str:
         zone = f"$ORIGIN {provider}.example.\n@ 60 IN {SOA.format(primary=f'ns1.{provider}.example', serial=1)}\n"
-        return zone + f"@ 60 IN NS ns1\n@ 60 IN NS ns2\nns1 60 IN A {self.host(last)}\nns2 60 IN A {self.host(last + 1)}\n"
+        return (
+            zone + f"@ 60 IN NS ns1\n@ 60 IN NS ns2\nns1 60 IN A {self.host(last)}\nns2 60 IN A {self.host(last + 1)}\n"
+        )
 
     def start(self) -> None:
         for server in [*self.servers, self.unbound]:
             # Some servers listen only on addresses that an interface has, not on the whole loopback range.
-            subprocess.run(["ip", "address", "add", f"{server.address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                ["ip", "address", "add", f"{server.address}/32", "dev", "lo"], check=False, capture_output=True
+            )
         for server in self.servers:
             server.start()
         self.registry.start()
@@ -129,13 +142,17 @@ class Network:
         self.registry.stop()
         stop_all([*self.servers, self.unbound])
         for server in [*self.servers, self.unbound]:
-            subprocess.run(["ip", "address", "del", f"{server.address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                ["ip", "address", "del", f"{server.address}/32", "dev", "lo"], check=False, capture_output=True
+            )
 
     def _write_settings(self) -> None:
         for name in ("alder", "birch"):
             (self.folder / f"{name}.secret").write_text(base64.b64encode(self.secrets[name]).decode())
         end = self.folder / "end-at-alder"
-        end.write_text("#!/bin/sh -e\n" + "".join(" ".join(server.control) + " delzone -clean $1\n" for server in self.alder))
+        end.write_text(
+            "#!/bin/sh -e\n" + "".join(" ".join(server.control) + " delzone -clean $1\n" for server in self.alder)
+        )
         end.chmod(0o755)
 
         def provider(name: str, last: int, extra: str = "") -> str:
@@ -172,7 +189,9 @@ class Network:
             "--settings",
             str(self.folder / "legatum.toml"),
         ]
-        with subprocess.Popen(command, cwd=self.folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True) as process:
+        with subprocess.Popen(
+            command, cwd=self.folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
+        ) as process:
             assert process.stderr is not None
             for line in process.stderr:
                 if line.startswith(step):
@@ -196,12 +215,27 @@ def test_a_domain_moves_from_bind_to_knot_unnoticed(network: Network) -> None:
     looked = network.legatum("survey", DOMAIN, "--registrar", "flint", "--json")
     assert looked.returncode == 0, looked.stdout + looked.stderr
     observation = json.loads(looked.stdout)
-    assert observation["delegation"] == ["ns1.alder.example", "ns2.alder.example"] and observation["delegation_ttl"] == PARENT_TTL
+    assert (
+        observation["delegation"] == ["ns1.alder.example", "ns2.alder.example"]
+        and observation["delegation_ttl"] == PARENT_TTL
+    )
 
     visitor = Visitor(network.unbound.address)
     visitor.start()
     drafted = network.legatum(
-        "move", "draft", DOMAIN, "--from", "alder", "--to", "birch", "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
+        "move",
+        "draft",
+        DOMAIN,
+        "--from",
+        "alder",
+        "--to",
+        "birch",
+        "--registrar",
+        "flint",
+        "--publishing",
+        "5s",
+        "--speed",
+        "lowered",
     )
     assert drafted.returncode == 0, drafted.stderr
     first = network.legatum("move", "advance", DOMAIN, "--yes", "--json")

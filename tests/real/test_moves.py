@@ -1,7 +1,8 @@
-"""Whole moves between every two of BIND, Knot, NSD and PowerDNS, there and back, with the installed program and visitors throughout.
+"""Whole moves between every two of BIND, Knot, NSD and PowerDNS, there and back, with the installed program and
+visitors throughout.
 
-All go on side by side: a domain for each pair moves there and back, and one for each new side is taken back from the step after the
-switch. TTLs are seconds, so that every hold is really waited for. Not one answer may be wrong.
+All go on side by side: a domain for each pair moves there and back, and one for each new side is taken back from the
+step after the switch. TTLs are seconds, so that every hold is really waited for. Not one answer may be wrong.
 """
 
 import itertools
@@ -37,7 +38,19 @@ def lab(tmp_path: Path) -> Iterator[Lab]:
 def move(lab: Lab, domain: str, old: str, new: str) -> None:
     """From draft to complete; nobody serves it at the old side afterwards."""
     drafted = lab.legatum(
-        "move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
+        "move",
+        "draft",
+        domain,
+        "--from",
+        old,
+        "--to",
+        new,
+        "--registrar",
+        "flint",
+        "--publishing",
+        "5s",
+        "--speed",
+        "lowered",
     )
     assert drafted["steps"][0]["id"] == "gather"
     assert lab.legatum("move", "rehearse", domain)["safe"]
@@ -56,7 +69,21 @@ def tour(lab: Lab, domain: str) -> None:
 def retreat(lab: Lab, domain: str) -> None:
     """From the step after the switch back to where it was."""
     one, other = RETREATS[domain]
-    lab.legatum("move", "draft", domain, "--from", one, "--to", other, "--registrar", "flint", "--publishing", "5s", "--speed", "lowered")
+    lab.legatum(
+        "move",
+        "draft",
+        domain,
+        "--from",
+        one,
+        "--to",
+        other,
+        "--registrar",
+        "flint",
+        "--publishing",
+        "5s",
+        "--speed",
+        "lowered",
+    )
     stopped = lab.legatum("move", "advance", domain, "--yes", "--wait", "--until", "parents")
     assert stopped["halt"] == "stopped"
     assert lab.legatum("move", "retreat", domain, "--yes", "--wait")["halt"] == "complete"

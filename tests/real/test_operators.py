@@ -1,4 +1,5 @@
-"""Two operators on two hosts, with a PostgreSQL and name servers on others: whoever is killed, cut off or slow, the other one goes on."""
+"""Two operators on two hosts, with a PostgreSQL and name servers on others: whoever is killed, cut off or slow, the
+other one goes on."""
 
 import os
 import pwd
@@ -26,10 +27,14 @@ from tests.started import Ended, run_program
 pytestmark = NEEDS_SERVERS
 NET = "10.203.79"
 DOMAINS = ("quay.test", "pier.test")  # one under two operators, and beside it one that nothing happens to
-ROOT = f"$TTL 60\n. SOA a.root.test. host.test. 1 60 60 3600 3\n. NS a.root.test.\na.root.test. A {NET}.10\ntest. NS a.root.test.\n"
+ROOT = (
+    f"$TTL 60\n. SOA a.root.test. host.test. 1 60 60 3600 3\n. NS a.root.test.\na.root.test. A {NET}.10\n"
+    "test. NS a.root.test.\n"
+)
 TLD = (
     f"$TTL 5\n$ORIGIN test.\n@ SOA a.root.test. host.test. 1 60 60 3600 3\n@ NS a.root.test.\na.root A {NET}.10\n"
-    f"ns1.hosting A {NET}.10\nns2.hosting A {NET}.11\n" + "".join(f"{each}. NS ns1.hosting\n{each}. NS ns2.hosting\n" for each in DOMAINS)
+    f"ns1.hosting A {NET}.10\nns2.hosting A {NET}.11\n"
+    + "".join(f"{each}. NS ns1.hosting\n{each}. NS ns2.hosting\n" for each in DOMAINS)
 )
 ZONE = """$TTL 3
 @ SOA ns1.hosting.test. host.test. 1 60 60 3600 3
@@ -64,7 +69,17 @@ class Office:
         subprocess.run(["runuser", "-u", "postgres", "--", *made], check=True, capture_output=True)
         with (data / "pg_hba.conf").open("a") as file:
             file.write(f"host all all {NET}.0/24 trust\n")
-        words = [str(BIN / "postgres"), "-D", str(data), "-c", f"listen_addresses={host.address}", "-k", str(data), "-c", "fsync=off"]
+        words = [
+            str(BIN / "postgres"),
+            "-D",
+            str(data),
+            "-c",
+            f"listen_addresses={host.address}",
+            "-k",
+            str(data),
+            "-c",
+            "fsync=off",
+        ]
         host.start(["runuser", "-u", "postgres", "--", *words], self.folder / "postgres.log")
 
     def _servers(self, host: Host) -> None:
@@ -73,14 +88,18 @@ class Office:
         for name, text in {"root": ROOT, "test": TLD, **dict.fromkeys(DOMAINS, ZONE)}.items():
             (folder / f"{name}.zone").write_text(text)
         zones = "".join(
-            f"  - domain: {name}\n    file: {file}.zone\n    acl: [keyed]\n" for name, file in ((".", "root"), ("test", "test"))
+            f"  - domain: {name}\n    file: {file}.zone\n    acl: [keyed]\n"
+            for name, file in ((".", "root"), ("test", "test"))
         )
         zones += "".join(f"  - domain: {name}\n    file: {name}.zone\n    acl: [keyed]\n" for name in DOMAINS)
         (folder / "knot.conf").write_text(
-            f"server:\n  rundir: {folder}\n  listen: [{NET}.10@53, {NET}.11@53]\nlog:\n  - target: stderr\n    any: info\n"
-            f"database:\n  storage: {folder}\nkey:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    secret: {SECRET}\n"
+            f"server:\n  rundir: {folder}\n  listen: [{NET}.10@53, {NET}.11@53]\nlog:\n  - target: stderr\n  "
+            "  any: info\n"
+            f"database:\n  storage: {folder}\nkey:\n  - id: {KEY_NAME}\n    algorithm: hmac-sha256\n    "
+            f"secret: {SECRET}\n"
             f"acl:\n  - id: keyed\n    key: {KEY_NAME}\n    action: [transfer, update]\n"
-            f"template:\n  - id: default\n    storage: {folder}\n    zonefile-sync: -1\n    journal-content: all\nzone:\n{zones}"
+            f"template:\n  - id: default\n    storage: {folder}\n    zonefile-sync: -1\n    journal-content: "
+            f"all\nzone:\n{zones}"
         )
         host.start([str(program("knotd")), "-c", str(folder / "knot.conf")], folder / "log")
 
@@ -91,9 +110,12 @@ class Office:
         (folder / "key.secret").chmod(0o600)
         (folder / "legatum.toml").write_text(
             f'journal = "postgresql://quillmoor@{NET}.2/postgres"\ndomains = "house.txt"\n'
-            f'[network]\nroots = {{ "a.root.test" = ["{NET}.10"] }}\nhome = ["10.0.0.0/8"]\nipv6 = false\ntimeout = "1s"\n'
-            f'[house]\noperator = "{name}"\nfloor = "1s"\nmargin = "1s"\npoll = "1s"\nlow_ttl = "3s"\npatience = "30s"\n'
-            f'[providers.hosting]\nkind = "update"\nprimary = "{NET}.10"\nservers = ["ns1.hosting.test", "ns2.hosting.test"]\n'
+            f'[network]\nroots = {{ "a.root.test" = ["{NET}.10"] }}\nhome = ["10.0.0.0/8"]\nipv6 = false\n'
+            'timeout = "1s"\n'
+            f'[house]\noperator = "{name}"\nfloor = "1s"\nmargin = "1s"\npoll = "1s"\nlow_ttl = "3s"\n'
+            'patience = "30s"\n'
+            f'[providers.hosting]\nkind = "update"\nprimary = "{NET}.10"\nservers = ["ns1.hosting.test", '
+            '"ns2.hosting.test"]\n'
             f'key = {{ name = "{KEY_NAME}", secret = "file:key.secret" }}\n'
         )
 
@@ -123,7 +145,13 @@ class Office:
         keyring = dns.tsigkeyring.from_text({KEY_NAME: SECRET})
         came = dns.query.xfr(f"{NET}.10", domain, keyring=keyring, keyalgorithm=dns.tsig.HMAC_SHA256, relativize=True)
         zone = dns.zone.from_xfr(came)
-        texts = [text for name in zone for each in zone[name] if each.rdtype != dns.rdatatype.SOA for text in [f"{name} {each}"]]
+        texts = [
+            text
+            for name in zone
+            for each in zone[name]
+            if each.rdtype != dns.rdatatype.SOA
+            for text in [f"{name} {each}"]
+        ]
         return zone.find_rdataset("@", "SOA")[0].serial, sorted(texts)
 
     def close(self) -> None:
@@ -136,7 +164,10 @@ def office(tmp_path: Path) -> Iterator[Office]:
     found = Office(tmp_path)
     try:
         given_up = time.monotonic() + 30
-        while found.run("ada", "journal", "state").status or found.run("ben", "survey", DOMAINS[0], "--no-rdap").status > 1:
+        while (
+            found.run("ada", "journal", "state").status
+            or found.run("ben", "survey", DOMAINS[0], "--no-rdap").status > 1
+        ):
             assert time.monotonic() < given_up
             time.sleep(0.2)
         yield found
@@ -153,7 +184,9 @@ def test_one_is_killed_at_every_point_and_the_other_goes_on(office: Office) -> N
     steps = [step["id"] for step in tomllib.loads(file.read_text())["steps"]]
     assert len(steps) > 3 and not (office.folder / "ben" / "moves").exists()
     office.done("ada", "house")
-    assert {each["domain"] for each in office.done("ben", "house")["moves"]} == set(DOMAINS)  # what one drafted the other one has
+    assert {each["domain"] for each in office.done("ben", "house")["moves"]} == set(
+        DOMAINS
+    )  # what one drafted the other one has
     assert (office.folder / "ben" / "house.txt").read_text() == "\n".join(DOMAINS)
 
     office.done("ada", "move", "advance", whole, "--yes", "--wait")
@@ -178,7 +211,15 @@ def test_a_host_cut_off_and_a_database_that_takes_nothing(office: Office) -> Non
     office.operators["ben"].cut_off()
     ended = office.run("ben", "move", "advance", domain, "--yes")
     assert ended.status == 3 and ended.err.count("\nlegatum: ") + ended.err.startswith("legatum: ") == 1, ended.err
-    words = ["-h", f"{NET}.2", "-U", "quillmoor", "-c", "ALTER DATABASE postgres SET default_transaction_read_only = on", "postgres"]
+    words = [
+        "-h",
+        f"{NET}.2",
+        "-U",
+        "quillmoor",
+        "-c",
+        "ALTER DATABASE postgres SET default_transaction_read_only = on",
+        "postgres",
+    ]
     assert BIN is not None
     subprocess.run([*office.operators["ada"].prefix, str(BIN / "psql"), *words], check=True, capture_output=True)
     ended = office.run("ada", "move", "advance", domain, "--yes")

@@ -39,10 +39,17 @@ def lab(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Lab]:
     extra = {domain: "".join(f"app 3 NS ns{each}.{domain[4:-8]}.example.\n" for each in (1, 2)) for domain in CUT}
     extra[WRONG_CUT] = "app 3 NS ns1.nsd.example.\napp 3 NS ns2.nsd.example.\n"
     beside = {(domain[4:-8], f"app.{domain}"): made(domain[4:-8], f"app.{domain}") for domain in CUT}
-    beside |= {("nsd", f"app.{WRONG_CUT}"): made("nsd", f"app.{WRONG_CUT}"), ("knot", f"app.{WRONG_CUT}"): made("knot", f"app.{WRONG_CUT}")}
-    beside |= {(domain[8:-8], domain): blank(domain[8:-8], domain) for domain in TOWARDS} | {("knot", ASKING): blank("knot", ASKING)}
+    beside |= {
+        ("nsd", f"app.{WRONG_CUT}"): made("nsd", f"app.{WRONG_CUT}"),
+        ("knot", f"app.{WRONG_CUT}"): made("knot", f"app.{WRONG_CUT}"),
+    }
+    beside |= {(domain[8:-8], domain): blank(domain[8:-8], domain) for domain in TOWARDS} | {
+        ("knot", ASKING): blank("knot", ASKING)
+    }
     domains = {**PLAIN, **SIGNED, **SECURE, **TOWARDS, **CUT, WRONG_CUT: "bind", DISTURBED: "bind", ASKING: "nsd"}
-    signed = [(name, domain) for domain, name in {**SIGNED, **SECURE}.items()] + [(domain[8:-8], domain) for domain in TOWARDS]
+    signed = [(name, domain) for domain, name in {**SIGNED, **SECURE}.items()] + [
+        (domain[8:-8], domain) for domain in TOWARDS
+    ]
     signed.append(("knot", ASKING))
     cuts = "".join(f"{domain.removesuffix('.example')} 2 DS {DS}\n" for domain in SECURE)
     made_lab = Lab(tmp_path_factory.mktemp("lab"), 220 + worker, domains, signed, extra, beside, cuts)
@@ -54,7 +61,8 @@ def lab(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Lab]:
 
 
 def many_changes(lab: Lab, name: str) -> None:
-    """Amended five times, published twice, a part handed on and taken back, amended again: each is proven on every server."""
+    """Amended five times, published twice, a part handed on and taken back, amended again: each is proven on every
+    server."""
     domain, other = f"plain-{name}.example", "nsd" if name != "nsd" else "knot"
     at = ("--at", name, "--yes")
     changes = [
@@ -118,7 +126,9 @@ def test_a_server_whose_database_is_held_by_another_change_is_asked_again(lab: L
 @pytest.mark.parametrize("name", SIGNERS)
 def test_a_signed_domain_is_not_led_into_an_unsigned_copy(lab: Lab, name: str) -> None:
     to = ("--to", "nsd", "--registrar", "flint", "--json")
-    unconnected = lab.run("move", "draft", f"signed-{name}.example", "--from", name, *to)  # nobody is asked for signatures
+    unconnected = lab.run(
+        "move", "draft", f"signed-{name}.example", "--from", name, *to
+    )  # nobody is asked for signatures
     assert unconnected.status == 0 or "asks the registry for a DS" in unconnected.err, unconnected.err
     assert unconnected.status == 4 or name != "knot"  # which does so from the first
     refused = lab.run("move", "draft", f"secure-{name}.example", "--from", name, *to)
@@ -128,7 +138,8 @@ def test_a_signed_domain_is_not_led_into_an_unsigned_copy(lab: Lab, name: str) -
 
 @pytest.mark.parametrize("name", SIGNERS)
 def test_a_signers_own_records_stay_with_it(lab: Lab, name: str) -> None:
-    """Out of a signed zone into a file, and changed at the signer again and again: nothing that it adds is held against it."""
+    """Out of a signed zone into a file, and changed at the signer again and again: nothing that it adds is held against
+    it."""
     domain = f"signed-{name}.example"
     sent = lab.legatum("publish", domain, "--from", name, "--to", "nsd", "--yes")
     assert sent["state"] == "published" and any("RRSIG" in each for each in sent["left_out"])
@@ -143,16 +154,31 @@ def test_a_signers_own_records_stay_with_it(lab: Lab, name: str) -> None:
 
 
 def test_moves_to_providers_that_sign_and_to_such_as_serve_a_sub_zone_already(lab: Lab) -> None:
-    """From draft to complete, side by side: a new side may sign as long as it asks for no DS, and may have a zone below a cut."""
-    moves = {domain: ("nsd", domain[8:-8]) for domain in TOWARDS} | {domain: (old, domain[4:-8]) for domain, old in CUT.items()}
+    """From draft to complete, side by side: a new side may sign as long as it asks for no DS, and may have a zone below
+    a cut."""
+    moves = {domain: ("nsd", domain[8:-8]) for domain in TOWARDS} | {
+        domain: (old, domain[4:-8]) for domain, old in CUT.items()
+    }
 
     def whole(domain: str, old: str, new: str) -> None:
         drafted = lab.legatum(
-            "move", "draft", domain, "--from", old, "--to", new, "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
+            "move",
+            "draft",
+            domain,
+            "--from",
+            old,
+            "--to",
+            new,
+            "--registrar",
+            "flint",
+            "--publishing",
+            "5s",
+            "--speed",
+            "lowered",
         )
-        assert "no DS, no DNSKEY" in drafted["premises"]["unsigned"] and ("signs by itself" in drafted["premises"]["unsigned"]) == (
-            domain in TOWARDS
-        )
+        assert "no DS, no DNSKEY" in drafted["premises"]["unsigned"] and (
+            "signs by itself" in drafted["premises"]["unsigned"]
+        ) == (domain in TOWARDS)
         assert lab.legatum("move", "rehearse", domain)["safe"]
         assert lab.legatum("move", "advance", domain, "--yes", "--wait")["halt"] == "complete"
         assert [outcome(each, domain, 6, False) for each in lab.hostings[old].addresses] == [5, 5]
@@ -179,7 +205,19 @@ def disturb(lab: Lab, **change: tuple[str, ...]) -> None:
 
 def test_a_ds_that_somebody_publishes_in_the_middle_stops_a_move(lab: Lab) -> None:
     lab.legatum(
-        "move", "draft", DISTURBED, "--from", "bind", "--to", "knot", "--registrar", "flint", "--publishing", "5s", "--speed", "lowered"
+        "move",
+        "draft",
+        DISTURBED,
+        "--from",
+        "bind",
+        "--to",
+        "knot",
+        "--registrar",
+        "flint",
+        "--publishing",
+        "5s",
+        "--speed",
+        "lowered",
     )
     assert lab.legatum("move", "advance", DISTURBED, "--yes", "--until", "publish")["halt"] == "stopped"
     disturb(lab, add_ds=(DS,))
@@ -198,9 +236,15 @@ def weights(compared: Any, name: str) -> set[str]:
 
 
 def test_a_sub_zone_with_another_ns_set_refuses(lab: Lab) -> None:
-    lab.legatum("move", "draft", WRONG_CUT, "--from", "bind", "--to", "knot", "--registrar", "flint", "--speed", "lowered")
+    lab.legatum(
+        "move", "draft", WRONG_CUT, "--from", "bind", "--to", "knot", "--registrar", "flint", "--speed", "lowered"
+    )
     refused = lab.legatum("move", "advance", WRONG_CUT, "--yes", status=4)
-    assert refused["step"] == "compare" and "worse at the new side" in refused["reasons"][0] and f"app.{WRONG_CUT}" in refused["reasons"][0]
+    assert (
+        refused["step"] == "compare"
+        and "worse at the new side" in refused["reasons"][0]
+        and f"app.{WRONG_CUT}" in refused["reasons"][0]
+    )
     compared = lab.legatum("compare", "bind", "knot", "--domain", WRONG_CUT, "--answers", status=1)
     assert "worse at the new side" in weights(compared, f"app.{WRONG_CUT}")
 

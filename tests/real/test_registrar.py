@@ -1,4 +1,5 @@
-"""DS records and child name servers through a registry that publishes into BIND, for zones that Knot serves and signs."""
+"""DS records and child name servers through a registry that publishes into BIND, for zones that Knot serves and
+signs."""
 
 import base64
 import os
@@ -24,17 +25,21 @@ ZONE = HEAD + "@ NS ns1.birch.example.\n@ NS ns2.birch.example.\n@ A 127.0.0.80\
 
 
 class Network:
-    """Root and TLD on BIND; two Knots that answer for both zones, and sign one of them with the same keys in the same way."""
+    """Root and TLD on BIND; two Knots that answer for both zones, and sign one of them with the same keys in the same
+    way."""
 
     def __init__(self, folder: Path, worker: int) -> None:
         self.folder = folder
-        self.place = {name: f"127.{160 + worker}.0.{last}" for last, name in enumerate(("top", "one", "two", "three"), 1)}
+        self.place = {
+            name: f"127.{160 + worker}.0.{last}" for last, name in enumerate(("top", "one", "two", "three"), 1)
+        }
         secret = os.urandom(32)
         text = base64.b64encode(secret).decode()
         (folder / "secret").write_text(text)
         top = self.place["top"]
         root = (
-            f"$TTL 60\n@ SOA a. b. 7 60 20 3600 2\n. NS a.root.test.\na.root.test. A {top}\nexample. NS ns.example.\nns.example. A {top}\n"
+            f"$TTL 60\n@ SOA a. b. 7 60 20 3600 2\n. NS a.root.test.\na.root.test. A {top}\nexample. NS "
+            f"ns.example.\nns.example. A {top}\n"
         )
         cuts = "".join(f"{name} 2 NS ns1.birch\n{name} 2 NS ns2.birch\n" for name in ("signed", "evensong"))
         hosts = f"ns1.birch A {self.place['one']}\nns2.birch A {self.place['two']}\n"
@@ -52,7 +57,9 @@ class Network:
                 notify=[self.place["two"], self.place["three"]],
             ),
             *(
-                Knot(folder / name, self.place[name], OWN, secret=text, secondary=dict.fromkeys(zones, self.place["one"]))
+                Knot(
+                    folder / name, self.place[name], OWN, secret=text, secondary=dict.fromkeys(zones, self.place["one"])
+                )
                 for name in ("two", "three")
             ),
         ]
@@ -62,15 +69,21 @@ class Network:
 
     def start(self) -> None:
         for server in self.servers:
-            subprocess.run([program("ip") or "ip", "address", "add", f"{server.address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                [program("ip") or "ip", "address", "add", f"{server.address}/32", "dev", "lo"],
+                check=False,
+                capture_output=True,
+            )
         for server in self.servers:
             server.start()
         self.registry.start()
         assert self.registry.ready.wait(10)
         (self.folder / "legatum.toml").write_text(
-            f'[network]\nroots = {{ "a.root.test" = ["{self.place["top"]}"] }}\ntimeout = "1s"\nhome = ["127.0.0.0/8"]\n'
+            f'[network]\nroots = {{ "a.root.test" = ["{self.place["top"]}"] }}\ntimeout = "1s"\nhome = '
+            '["127.0.0.0/8"]\n'
             '[house]\nfloor = "0s"\nmargin = "1s"\npoll = "1s"\npatience = "20s"\n'
-            f'[providers.birch]\nkind = "update"\nprimary = "{self.place["one"]}"\nservers = ["ns1.birch.example", "ns2.birch.example"]\n'
+            f'[providers.birch]\nkind = "update"\nprimary = "{self.place["one"]}"\nservers = '
+            '["ns1.birch.example", "ns2.birch.example"]\n'
             f'key = {{ name = "{KEY_NAME}", secret = "file:secret" }}\n' + self.registry.settings
         )
 
@@ -78,7 +91,11 @@ class Network:
         self.registry.stop()
         stop_all(self.servers)
         for server in self.servers:
-            subprocess.run([program("ip") or "ip", "address", "del", f"{server.address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                [program("ip") or "ip", "address", "del", f"{server.address}/32", "dev", "lo"],
+                check=False,
+                capture_output=True,
+            )
 
     def legatum(self, *words: str, status: int = 0) -> Any:
         return legatum(self.folder, *words, status=status)

@@ -1,4 +1,5 @@
-"""Domains that went wrong, on real servers: the first finding's remedy is followed to the letter, and the domain is better afterwards."""
+"""Domains that went wrong, on real servers: the first finding's remedy is followed to the letter, and the domain is
+better afterwards."""
 
 import json
 import os
@@ -15,7 +16,9 @@ from tests.real.lab import Lab
 from tests.real.processes import NEEDS_SERVERS
 
 pytestmark = NEEDS_SERVERS
-EARLY, DOTLESS, ASTRAY, DEAD_ADDRESS, BARE = (f"{name}.example" for name in ("early", "dotless", "astray", "dead-address", "bare"))
+EARLY, DOTLESS, ASTRAY, DEAD_ADDRESS, BARE = (
+    f"{name}.example" for name in ("early", "dotless", "astray", "dead-address", "bare")
+)
 OWN = "ns1 3 A {bind}\nns2 3 A {bind2}\n"
 
 
@@ -23,7 +26,9 @@ OWN = "ns1 3 A {bind}\nns2 3 A {bind2}\n"
 def lab(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Lab]:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
     made = Lab(
-        tmp_path_factory.mktemp("lab"), 230 + worker, {**dict.fromkeys((EARLY, ASTRAY, DEAD_ADDRESS, BARE), "bind"), DOTLESS: "knot"}
+        tmp_path_factory.mktemp("lab"),
+        230 + worker,
+        {**dict.fromkeys((EARLY, ASTRAY, DEAD_ADDRESS, BARE), "bind"), DOTLESS: "knot"},
     )
     bare = "".join(f"bare 2 NS ns{each}.{BARE}.\n" for each in (1, 2))
     tld = made.top.zones["example"]
@@ -53,9 +58,36 @@ def worst(lab: Lab, domain: str) -> dict[str, dict[str, Any]]:
 def own_servers(lab: Lab, domain: str) -> None:
     """The domain gets name servers of its own, as the guide says."""
     for number, address in enumerate(lab.hostings["bind"].addresses, 1):
-        lab.legatum("hosts", "set", f"ns{number}", "--of", domain, "--address", address, "--at", "bind", "--registrar", "flint", "--yes")
+        lab.legatum(
+            "hosts",
+            "set",
+            f"ns{number}",
+            "--of",
+            domain,
+            "--address",
+            address,
+            "--at",
+            "bind",
+            "--registrar",
+            "flint",
+            "--yes",
+        )
     time.sleep(3)
-    enlisting = ("hosts", "enlist", "ns1", "ns2", "--of", domain, "--alone", "--wait", "--at", "bind", "--registrar", "flint", "--yes")
+    enlisting = (
+        "hosts",
+        "enlist",
+        "ns1",
+        "ns2",
+        "--of",
+        domain,
+        "--alone",
+        "--wait",
+        "--at",
+        "bind",
+        "--registrar",
+        "flint",
+        "--yes",
+    )
     assert lab.legatum(*enlisting)["halt"] == "complete"
     time.sleep(3)
     assert worst(lab, domain) == {}
@@ -63,10 +95,19 @@ def own_servers(lab: Lab, domain: str) -> None:
 
 def test_moved_too_early(lab: Lab) -> None:
     old, new = ([parse_name(f"ns{each}.{name}.example.") for each in (1, 2)] for name in ("bind", "knot"))
-    registry(lab, lab.registry.registry.domains.update, "flint", parse_name(EARLY + "."), DomainChange(tuple(new), tuple(old)))
+    registry(
+        lab,
+        lab.registry.registry.domains.update,
+        "flint",
+        parse_name(EARLY + "."),
+        DomainChange(tuple(new), tuple(old)),
+    )
     found = worst(lab, EARLY)
     assert list(found) == ["moved-too-early"] and "server-refuses" in found["moved-too-early"]["explains"]
-    assert "Keep the service" in found["moved-too-early"]["remedy"] and "put its NS set back" in found["moved-too-early"]["remedy"]
+    assert (
+        "Keep the service" in found["moved-too-early"]["remedy"]
+        and "put its NS set back" in found["moved-too-early"]["remedy"]
+    )
     lab.legatum("registration", "nameservers", EARLY, "--registrar", "flint", "--to", "bind", "--yes", "--wait")
     assert worst(lab, EARLY) == {}
 
@@ -75,17 +116,23 @@ def test_a_missing_final_dot(lab: Lab) -> None:
     doubled = f"ns2.knot.example.{DOTLESS}."
     lab.legatum("amend", DOTLESS, "@", "NS", "ns1.knot.example.", doubled, "--at", "knot", "--yes", "--anyway")
     found = worst(lab, DOTLESS)
-    assert list(found) == ["ns-doubled-suffix"] and {"ns-only-at-parent", "ns-only-at-child"} <= set(found["ns-doubled-suffix"]["explains"])
+    assert list(found) == ["ns-doubled-suffix"] and {"ns-only-at-parent", "ns-only-at-child"} <= set(
+        found["ns-doubled-suffix"]["explains"]
+    )
     lab.legatum("amend", DOTLESS, "@", "NS", "ns1.knot.example.", "ns2.knot.example.", "--at", "knot", "--yes")
     assert worst(lab, DOTLESS) == {}
 
 
 @pytest.mark.parametrize(
     ("domain", "last", "in_zone", "slug", "explains"),
-    [(ASTRAY, 20, False, "glue-leads-astray", "server-refuses"), (DEAD_ADDRESS, 99, True, "server-address-dead", "tcp-fails")],
+    [
+        (ASTRAY, 20, False, "glue-leads-astray", "server-refuses"),
+        (DEAD_ADDRESS, 99, True, "server-address-dead", "tcp-fails"),
+    ],
 )
 def test_an_address_too_many(lab: Lab, domain: str, last: int, in_zone: bool, slug: str, explains: str) -> None:
-    """Left over at the registry alone; or a dead one of a server that lives. The host is given the address that is right, and stays."""
+    """Left over at the registry alone; or a dead one of a server that lives. The host is given the address that is
+    right, and stays."""
     own_servers(lab, domain)
     right, wrong = lab.hostings["bind"].address, lab.host(last)
     if in_zone:
@@ -110,6 +157,8 @@ def test_names_without_glue(lab: Lab) -> None:
     assert ended.status == 1 and f"names ns1.{BARE}, ns2.{BARE} and gives no address" in ended.out, ended.out
     assert list(worst(lab, BARE)) == ["glue-missing"]
     for number, address in enumerate(lab.hostings["bind"].addresses, 1):
-        lab.legatum("hosts", "set", f"ns{number}.{BARE}", "--address", address, "--at", "bind", "--registrar", "flint", "--yes")
+        lab.legatum(
+            "hosts", "set", f"ns{number}.{BARE}", "--address", address, "--at", "bind", "--registrar", "flint", "--yes"
+        )
     assert worst(lab, BARE) == {}
     assert lab.legatum("hosts", "show", BARE, "--registrar", "flint")["agreed"]

@@ -26,13 +26,17 @@ def by_command(server: Server, primary: str) -> str:
     if not isinstance(server, Bind):
         return ""
     zone = f'{{ type secondary; file "told"; primaries {{ {primary} key "{KEY_NAME}"; }}; }};'
-    create, end = ([*server.control, *words] for words in (["addzone", "{domain}", zone], ["delzone", "-clean", "{domain}"]))
+    create, end = (
+        [*server.control, *words] for words in (["addzone", "{domain}", zone], ["delzone", "-clean", "{domain}"])
+    )
     return f'[secondaries.told]\nservers = ["ns2.example"]\ncreate = {json.dumps(create)}\nend = {json.dumps(end)}\n'
 
 
 @pytest.mark.timeout(300)
 @pytest.mark.parametrize(("first", "second"), [(Bind, Knot), (Knot, Bind)])
-def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] | type[Knot], second: type[Bind] | type[Knot]) -> None:
+def test_a_catalog_tells_the_second_provider(
+    tmp_path: Path, first: type[Bind] | type[Knot], second: type[Bind] | type[Knot]
+) -> None:
     worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw9").removeprefix("gw"))
     top, one, other = (f"127.{150 + worker + 20 * (first is Knot)}.0.{last}" for last in (1, 2, 3))
     secret, publishing = base64.b64encode(os.urandom(64)).decode(), os.urandom(32)
@@ -49,7 +53,13 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
     own = {"own.example": f"{SOA}@ NS ns2.example.\n"}  # a catalog's servers answer nobody else for it
     more: dict[str, Any] = {"secret": secret, "algorithm": "hmac-sha512"}
     servers: list[Server] = [
-        Bind(tmp_path / "top", top, "example", secret=base64.b64encode(publishing).decode(), zones={".": root, "example": parent}),
+        Bind(
+            tmp_path / "top",
+            top,
+            "example",
+            secret=base64.b64encode(publishing).decode(),
+            zones={".": root, "example": parent},
+        ),
         first(tmp_path / "first", one, DOMAIN, zones=zones, notify=[other], **more),
         second(tmp_path / "second", other, "own.example", zones=own, secondary={CATALOG: one}, catalog=CATALOG, **more),
     ]
@@ -67,13 +77,20 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
     def legatum(*words: str) -> Any:
         command = [sys.executable, "-m", "legatum", *words, "--json", "--settings", "legatum.toml"]
         ended = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=100, check=False)
-        assert ended.returncode in (0, 1) and ended.stdout, (ended.stderr[-2000:], (tmp_path / "second" / "log").read_text()[-2000:])
+        assert ended.returncode in (0, 1) and ended.stdout, (
+            ended.stderr[-2000:],
+            (tmp_path / "second" / "log").read_text()[-2000:],
+        )
         return json.loads(ended.stdout)
 
     words = (DOMAIN, "--at", "one", "--second", "two")
     try:
         for address in (top, one, other):
-            subprocess.run([program("ip") or "ip", "address", "add", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                [program("ip") or "ip", "address", "add", f"{address}/32", "dev", "lo"],
+                check=False,
+                capture_output=True,
+            )
         for server in servers:
             server.start()
         before = legatum("second", "show", *words)
@@ -89,7 +106,11 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
         assert all(each["agrees"] for each in checks if each["party"] == "server" and each["about"] == "NS set"), checks
 
         gone = legatum("second", "leave", *words, "--registrar", "flint", "--yes")
-        assert gone["halt"] == "holding" and gone["done"] == ["apex", "switch", "parents"] and "(rule 4" in gone["reasons"][0]
+        assert (
+            gone["halt"] == "holding"
+            and gone["done"] == ["apex", "switch", "parents"]
+            and "(rule 4" in gone["reasons"][0]
+        )
         ended = legatum("second", "leave", *words, "--registrar", "flint", "--yes", "--wait")
         assert ended["done"] == ["confirm", "release"]
         assert [each["serial"] is None for each in legatum("second", "show", *words)["servers"]] == [False, False, True]
@@ -117,4 +138,8 @@ def test_a_catalog_tells_the_second_provider(tmp_path: Path, first: type[Bind] |
         registry.stop()
         stop_all(servers)
         for address in (top, one, other):
-            subprocess.run([program("ip") or "ip", "address", "del", f"{address}/32", "dev", "lo"], check=False, capture_output=True)
+            subprocess.run(
+                [program("ip") or "ip", "address", "del", f"{address}/32", "dev", "lo"],
+                check=False,
+                capture_output=True,
+            )

@@ -1,5 +1,5 @@
-"""Sites, mail, certificates, views and answers that vary, on real servers from Debian's packages: everything through the installed
-program."""
+"""Sites, mail, certificates, views and answers that vary, on real servers from Debian's packages: everything through
+the installed program."""
 
 import json
 import os
@@ -25,15 +25,22 @@ pytestmark = NEEDS_SERVERS
 DOMAIN = "kilnandclay.example"
 NAMES = f"{DOMAIN} www.{DOMAIN}"
 HEAD = "$TTL 60\n@ SOA ns.example. hostmaster.quillmoor.example. 7 14400 3600 1209600 60\n"
-WORDS = "Stoneware bowls jugs and tiles thrown and fired in our workshop by the river courses on Saturdays the shop is open all week"
-PAGE = f"<html><head><title>Kiln and Clay</title></head><body><p>{WORDS}</p><form><input value=$request_id></form></body></html>"
+WORDS = (
+    "Stoneware bowls jugs and tiles thrown and fired in our workshop by the river courses on Saturdays the "
+    "shop is open all week"
+)
+PAGE = (
+    f"<html><head><title>Kiln and Clay</title></head><body><p>{WORDS}</p><form><input value=$request_id>"
+    "</form></body></html>"
+)
 POOL = [f"203.0.113.{number}" for number in range(1, 7)]
 PLACES = {"": POOL[:1], "80.0.0.0/24": POOL[1:2], "24.0.0.0/24": POOL[2:3]}
 VARIED = ("rotating", "placed", "behind")
 
 
 class Network:
-    """Root and TLD, the domain's servers with views, sites old and new, mail servers, and servers whose answers vary."""
+    """Root and TLD, the domain's servers with views, sites old and new, mail servers, and servers whose answers
+    vary."""
 
     def __init__(self, folder: Path, worker: int) -> None:
         self.folder, self.base = folder, f"127.{170 + worker}.0."
@@ -44,15 +51,27 @@ class Network:
         elsewhere = Authority(self._made("elsewhere")).issue(DOMAIN, f"*.{DOMAIN}")
         bad = {
             "status": Site(at(101), NAMES, PAGE, self.own, status=404),
-            "default": Site(at(102), NAMES, "<title>Welcome</title><body>This server works, now put your own pages into it.", self.own),
+            "default": Site(
+                at(102),
+                NAMES,
+                "<title>Welcome</title><body>This server works, now put your own pages into it.",
+                self.own,
+            ),
             "older": Site(
-                at(103), NAMES, PAGE.replace("all week", "all week and in winter we fire the small kiln on Sundays too"), self.own
+                at(103),
+                NAMES,
+                PAGE.replace("all week", "all week and in winter we fire the small kiln on Sundays too"),
+                self.own,
             ),
             "no-hsts": Site(at(104), NAMES, PAGE, self.own, hsts=False),
             "elsewhere": Site(at(105), NAMES, PAGE, self.own, "rewrite ^/$ https://elsewhere.example/ redirect;"),
             "circle": Site(at(106), NAMES, PAGE, self.own, "rewrite ^/$ https://$host/ redirect;"),
-            "expired": Site(at(107), NAMES, PAGE, self.authority.issue(DOMAIN, f"www.{DOMAIN}", days=-1, file="expired.pem")),
-            "self-signed": Site(at(108), NAMES, PAGE, self.authority.issue(DOMAIN, f"www.{DOMAIN}", file="self.pem", by_itself=True)),
+            "expired": Site(
+                at(107), NAMES, PAGE, self.authority.issue(DOMAIN, f"www.{DOMAIN}", days=-1, file="expired.pem")
+            ),
+            "self-signed": Site(
+                at(108), NAMES, PAGE, self.authority.issue(DOMAIN, f"www.{DOMAIN}", file="self.pem", by_itself=True)
+            ),
             "other-name": Site(at(109), NAMES, PAGE, self.authority.issue("other.example", file="other.pem")),
             "alone": Site(at(110), NAMES, PAGE, elsewhere),
             "http-alone": Site(at(111), NAMES, PAGE),
@@ -70,11 +89,17 @@ class Network:
             "behind.example": rotating(number, [*POOL[:-1], "203.0.113.77"] if number == 3 else POOL),
         }) for number in (1, 2, 3)]  # fmt: skip
         self.servers = [
-            Bind(folder / "top", at(1), "example", secret="c2VjcmV0", zones={".": self._root(), "example": self._tld(), **self._reverse()}),
+            Bind(
+                folder / "top",
+                at(1),
+                "example",
+                secret="c2VjcmV0",
+                zones={".": self._root(), "example": self._tld(), **self._reverse()},
+            ),
             Views(folder / "views", at(2), DOMAIN, inside=at(7), zones=self._views()),
             Views(folder / "views2", at(3), DOMAIN, inside=at(7), zones=self._views()),
             Bind(folder / "steps", at(4), "steps.example", secret="c2VjcmV0", zones={"steps.example": self._steps()}),
-        ]  # fmt: skip
+        ]
 
     def _made(self, name: str) -> Path:
         (self.folder / name).mkdir()
@@ -90,7 +115,8 @@ class Network:
 
     def _tld(self) -> str:
         hosts = "".join(
-            f"{name} A {self.address(last)}\n" for name, last in {"ns": 1, "d1": 2, "d2": 3, "d3": 4, "v1": 61, "v2": 62, "v3": 63}.items()
+            f"{name} A {self.address(last)}\n"
+            for name, last in {"ns": 1, "d1": 2, "d2": 3, "d3": 4, "v1": 61, "v2": 62, "v3": 63}.items()
         )
         cuts = "kilnandclay NS d1\nkilnandclay NS d2\nsteps NS d3\n" + "".join(
             f"{name} NS v{number}\n" for name in VARIED for number in (1, 2, 3)
@@ -103,16 +129,23 @@ class Network:
     def _reverse(self) -> dict[str, str]:
         second = self.base.split(".")[1]
         return {
-            f"{second}.127.in-addr.arpa": f"{HEAD}@ NS ns.example.\n25.0 PTR mail.{DOMAIN}.\n2.0 PTR d1.example.\n3.0 PTR d2.example.\n"
+            f"{second}.127.in-addr.arpa": f"{HEAD}@ NS ns.example.\n25.0 PTR mail.{DOMAIN}.\n"
+            "2.0 PTR d1.example.\n3.0 PTR d2.example.\n"
         }
 
     def _views(self) -> dict[str, str]:
         shared = (
-            f"@ NS d1.example.\n@ NS d2.example.\n@ MX 10 mail\nwww CNAME @\n@ CAA 0 issue \"authority.test\"\n@ TXT \"v=spf1 mx -all\"\n"
-            f"_dmarc TXT \"v=DMARC1; p=none\"\nmail A {self.address(25)}\n"
-        )  # fmt: skip
-        outside = f"{HEAD}{shared}@ A {self.address(80)}\nold A {self.address(80)}\nshop A {self.address(80)}\nleak A 10.0.0.9\n"
-        inside = f"{HEAD}{shared}@ A {self.address(80)}\nold A {self.address(90)}\nshop A 10.0.0.80\nintranet A 10.0.0.81\n"
+            '@ NS d1.example.\n@ NS d2.example.\n@ MX 10 mail\nwww CNAME @\n@ CAA 0 issue "authority.test"\n'
+            '@ TXT "v=spf1 mx -all"\n'
+            f'_dmarc TXT "v=DMARC1; p=none"\nmail A {self.address(25)}\n'
+        )
+        outside = (
+            f"{HEAD}{shared}@ A {self.address(80)}\nold A {self.address(80)}\nshop A {self.address(80)}\n"
+            "leak A 10.0.0.9\n"
+        )
+        inside = (
+            f"{HEAD}{shared}@ A {self.address(80)}\nold A {self.address(90)}\nshop A 10.0.0.80\nintranet A 10.0.0.81\n"
+        )
         return {"outside": outside, "inside": inside}
 
     def start(self) -> None:
@@ -122,26 +155,44 @@ class Network:
             server.start()
         at = self.address
         for last, act in ((120, huge), (121, trickling), (122, wild), (123, of_mail), (124, silent)):
-            self.rogues += [Rogue(at(last), 80, act), Rogue(at(last), 443, act, None if act in (of_mail, silent) else self.own)]
-        self.rogues += [Rogue(at(130), 25, endless_line), Rogue(at(131), 25, wild), Rogue(at(132), 25, of_mail), Rogue(at(133), 25, silent)]
+            self.rogues += [
+                Rogue(at(last), 80, act),
+                Rogue(at(last), 443, act, None if act in (of_mail, silent) else self.own),
+            ]
+        self.rogues += [
+            Rogue(at(130), 25, endless_line),
+            Rogue(at(131), 25, wild),
+            Rogue(at(132), 25, of_mail),
+            Rogue(at(133), 25, silent),
+        ]
         self.write_settings()
 
     def write_settings(self) -> None:
         at = self.address
-        providers = "".join(f'[providers.v{each}]\nkind = "files"\nfolder = "files"\nservers = ["v{each}.example"]\n' for each in (1, 2, 3))
+        providers = "".join(
+            f'[providers.v{each}]\nkind = "files"\nfolder = "files"\nservers = ["v{each}.example"]\n'
+            for each in (1, 2, 3)
+        )
         (self.folder / "secret").write_text("c2VjcmV0")
         providers += f'[providers.steps]\nkind = "update"\nprimary = "{at(4)}"\nservers = ["d3.example"]\n'
-        providers += f'key = {{ name = "{KEY_NAME}", secret = "file:secret" }}\n[house]\nfloor = "1s"\nmargin = "1s"\npoll = "1s"\n'
+        providers += (
+            f'key = {{ name = "{KEY_NAME}", secret = "file:secret" }}\n[house]\nfloor = "1s"\nmargin = "1s"\n'
+            'poll = "1s"\n'
+        )
         (self.folder / "files").mkdir()
         for name in VARIED:
             addresses = "".join(f"@ A {each}\n" for each in POOL)
-            (self.folder / "files" / f"{name}.example.zone").write_text(f"$ORIGIN {name}.example.\n{HEAD}@ NS v1.example.\n{addresses}")
+            (self.folder / "files" / f"{name}.example.zone").write_text(
+                f"$ORIGIN {name}.example.\n{HEAD}@ NS v1.example.\n{addresses}"
+            )
         (self.folder / "legatum.toml").write_text(
-            f'[network]\nroots = {{ "a.root.test" = ["{at(1)}"] }}\ntimeout = "2s"\nhome = ["127.0.0.0/8", "203.0.113.0/24"]\n'
+            f'[network]\nroots = {{ "a.root.test" = ["{at(1)}"] }}\ntimeout = "2s"\nhome = ["127.0.0.0/8", '
+            '"203.0.113.0/24"]\n'
             f"behalf = {json.dumps([each for each in PLACES if each])}\n"
-            f'[views.inside]\nservers = ["{at(2)}", "{at(3)}"]\nsource = "{at(7)}"\n[views.outside]\nservers = ["{at(2)}", "{at(3)}"]\n'
-            '[visit]\nauthority = "authority.pem"\ntimeout = "8s"\nissuers = { "Quillmoor practice authority" = "authority.test" }\n'
-            + providers
+            f'[views.inside]\nservers = ["{at(2)}", "{at(3)}"]\nsource = "{at(7)}"\n[views.outside]\nservers '
+            f'= ["{at(2)}", "{at(3)}"]\n'
+            '[visit]\nauthority = "authority.pem"\ntimeout = "8s"\nissuers = '
+            '{ "Quillmoor practice authority" = "authority.test" }\n' + providers
         )
 
     def stop(self) -> None:
@@ -181,8 +232,10 @@ class Views(Bind):
             for name, clients in (("inside", self.inside), ("outside", "any"))
         )
         (self.folder / "named.conf").write_text(
-            f'options {{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
-            f"recursion no; dnssec-validation no; session-keyfile none; empty-zones-enable no; }};\ncontrols {{ }};\n{views}"
+            "options "
+            f'{{ directory "{self.folder}"; pid-file none; listen-on {{ {self.address}; }}; listen-on-v6 {{ none; }}; '
+            "recursion no; dnssec-validation no; session-keyfile none; empty-zones-enable no; "
+            f"}};\ncontrols {{ }};\n{views}"
         )
 
 
@@ -201,7 +254,10 @@ def rotating(begins: int, pool: list[str] = POOL) -> Any:
 
 def by_place() -> Any:
     """Another address for each network on whose behalf is asked (RFC 7871)."""
-    networks = {client[4:7]: addresses for client, addresses in ((address_bytes(each), found) for each, found in PLACES.items() if each)}
+    networks = {
+        client[4:7]: addresses
+        for client, addresses in ((address_bytes(each), found) for each, found in PLACES.items() if each)
+    }
 
     def answer(asked: Message, tcp: bool, honest: Message) -> Message:
         if asked.questions[0].rtype != A or len(honest.answer) != 1:
@@ -248,8 +304,17 @@ def test_a_copy_of_the_site_is_as_good(network: Network) -> None:
         each["hsts"] for each in web
     )  # a token in it is another one each time
     smtp = [each for each in found["services"] if each["protocol"] == "smtp"]
-    assert all(each["takes"] and each["tls"] and each["certificate"]["trust"].startswith("leads") for each in smtp) and len(smtp) == 2
-    assert {each["protocol"] for each in found["services"] if not each["trouble"]} == {"http", "https", "smtp", "submission", "imaps"}
+    assert (
+        all(each["takes"] and each["tls"] and each["certificate"]["trust"].startswith("leads") for each in smtp)
+        and len(smtp) == 2
+    )
+    assert {each["protocol"] for each in found["services"] if not each["trouble"]} == {
+        "http",
+        "https",
+        "smtp",
+        "submission",
+        "imaps",
+    }
     assert "Dovecot" in next(each["banner"] for each in found["services"] if each["protocol"] == "imaps")
 
 
@@ -309,7 +374,11 @@ def test_a_web_server_that_does_what_none_should(network: Network, last: int) ->
     if last == 121:
         assert "it had not ended after 8 s" in shown
     if last == 122:
-        assert "\x1b" not in text.read_text() and "<script>" not in text.read_text().split("<body>")[1] and "alert(1)" in text.read_text()
+        assert (
+            "\x1b" not in text.read_text()
+            and "<script>" not in text.read_text().split("<body>")[1]
+            and "alert(1)" in text.read_text()
+        )
     if last == 123:
         assert "no HTTP" in shown and "does not speak TLS" in shown
 
@@ -319,7 +388,9 @@ def test_a_mail_server_that_does_what_none_should(network: Network, last: int) -
     found = network.legatum("visit", DOMAIN, "--mail-at", network.address(last), status=1)
     assert "mail-silent" in slugs(found)
     said = next(each["trouble"] for each in found["services"] if each["new"] and each["protocol"] == "smtp")
-    assert {130: "a line without an end", 131: "no answer in time", 132: "closed", 133: "no answer in time"}[last] in said, said
+    assert {130: "a line without an end", 131: "no answer in time", 132: "closed", 133: "no answer in time"}[
+        last
+    ] in said, said
 
 
 def test_ready_for_a_certificate(network: Network) -> None:
@@ -337,11 +408,15 @@ def test_views_are_told_as_views(network: Network) -> None:
     before = network.folder / "before.zone"
     before.write_text(f"$ORIGIN {DOMAIN}.\n{HEAD}@ NS d1.example.\nold A {network.address(90)}\n")
     found = network.legatum(*words, "--before", str(before), status=1)
-    kinds = {(each["name"].removesuffix(f".{DOMAIN}"), each["type"]): each["kind"] for each in found["rows"] if each["kind"] != "the same"}
+    kinds = {
+        (each["name"].removesuffix(f".{DOMAIN}"), each["type"]): each["kind"]
+        for each in found["rows"]
+        if each["kind"] != "the same"
+    }
     assert kinds[("shop", "A")] == "an inner address inside" and kinds[("leak", "A")] == "an inner address outside"
-    assert kinds[("old", "A")] == "inside has the old data" and {each["name"] for each in found["rows"] if each["fault"]} == {
-        f"{name}.{DOMAIN}" for name in ("leak", "old")
-    }  # fmt: skip
+    assert kinds[("old", "A")] == "inside has the old data" and {
+        each["name"] for each in found["rows"] if each["fault"]
+    } == {f"{name}.{DOMAIN}" for name in ("leak", "old")}
     looked = network.legatum("survey", DOMAIN, "--view", "inside", "--no-rdap")["views"][0]
     assert ("intranet." + DOMAIN, "only inside") in {(each["name"], each["kind"]) for each in looked["rows"]}
 
@@ -352,14 +427,18 @@ def test_answers_that_vary_are_no_faults(network: Network) -> None:
         said = [each["said"] for each in found["checks"] if each["about"] == f"{name}.example A"]
         assert found["confirmed"] and (name == "placed" or any(words in each and "sure" in each for each in said)), said
         assert not [
-            each["slug"] for each in network.legatum("survey", f"{name}.example", "--no-rdap")["findings"] if each["severity"] == "error"
+            each["slug"]
+            for each in network.legatum("survey", f"{name}.example", "--no-rdap")["findings"]
+            if each["severity"] == "error"
         ]
     assert network.legatum("compare", "v1", "v2", "--domain", "rotating.example", "--answers")["answers"][0]["varied"]
     differing = network.legatum("compare", "v1", "v3", "--domain", "behind.example", "--answers", status=1)["answers"]
     assert network.address(63) in differing[0]["varied"].partition("nobody else gives")[2] and differing[0]["varied"]
     behind = network.legatum("confirm", "behind.example", "--no-rdap", status=1)
     wrong = [each for each in behind["checks"] if not each["agrees"]]
-    assert {each["who"] for each in wrong} == {f"v3.example ({network.address(63)})"} and "which the others do not give" in wrong[0]["said"]
+    assert {each["who"] for each in wrong} == {
+        f"v3.example ({network.address(63)})"
+    } and "which the others do not give" in wrong[0]["said"]
     wanted = [f"rotating.example A {each}" for each in POOL]
     records = [word for each in wanted for word in ("--record", each)]
     assert network.legatum("confirm", "rotating.example", *records, "--no-rdap")["confirmed"]
@@ -369,4 +448,7 @@ def test_answers_that_vary_are_no_faults(network: Network) -> None:
     command = ["watch", "rotating.example", *records, "--every", "1s", "--json", "-q"]
     ended = run_program([*command, "--settings", "legatum.toml"], network.folder, {}, patience=100)
     looks = [json.loads(line) for line in ended.out.splitlines()]
-    assert ended.status == 0 and any("a changing part of one set" in line for line in ended.out.splitlines()), (looks[-1:], ended.err)
+    assert ended.status == 0 and any("a changing part of one set" in line for line in ended.out.splitlines()), (
+        looks[-1:],
+        ended.err,
+    )

@@ -1,6 +1,7 @@
 """Signed domains moved, connected and disconnected, on real signers, visitors behind validating resolvers throughout.
 
-The TLD is signed, and Unbound and BIND validate by its key: whatever is bogus is a failure to a visitor. TTLs are seconds.
+The TLD is signed, and Unbound and BIND validate by its key: whatever is bogus is a failure to a visitor. TTLs are
+seconds.
 """
 
 import os
@@ -22,12 +23,16 @@ pytestmark = [pytest.mark.timeout(400), *NEEDS_SERVERS]
 
 
 def connected(lab: Lab, domain: str, home: str) -> None:
-    """Signed by a command of the settings and connected, taken back; signed again, and unsigned by a move of its own; twice."""
+    """Signed by a command of the settings and connected, taken back; signed again, and unsigned by a move of its own;
+    twice."""
     for _ in range(2):
         carried_out(lab, domain, "--from", home, "--sign", back=True)
         assert authenticated(lab, domain) == [False, False]
         carried_out(lab, domain, "--from", home, "--sign")
-        assert authenticated(lab, domain) == [True, True] and lab.legatum("ds", "show", domain)["links"][-1]["state"] == VALID
+        assert (
+            authenticated(lab, domain) == [True, True]
+            and lab.legatum("ds", "show", domain)["links"][-1]["state"] == VALID
+        )
         carried_out(lab, domain, "--from", home, "--unsign")
         assert authenticated(lab, domain) == [False, False]
 

@@ -37,8 +37,8 @@ class PatientBind(Bind):
         file = self.folder / "named.conf"
         timers = "min-refresh-time 1; min-retry-time 1; max-retry-time 5;"
         file.write_text(
-            file.read_text()
-            + f'zone "{DOMAIN}" {{ type secondary; file "copy"; {timers} primaries {{ {self.primary} key "{KEY_NAME}"; }}; }};\n'
+            file.read_text() + f'zone "{DOMAIN}" '
+            f'{{ type secondary; file "copy"; {timers} primaries {{ {self.primary} key "{KEY_NAME}"; }}; }};\n'
         )
 
 
@@ -100,7 +100,9 @@ def serial(address: str) -> int | None:
 
 def address_of_lo(verb: str, address: str) -> None:
     """Some servers listen only on addresses that an interface has."""
-    subprocess.run([program("ip") or "ip", "address", verb, f"{address}/32", "dev", "lo"], check=False, capture_output=True)
+    subprocess.run(
+        [program("ip") or "ip", "address", verb, f"{address}/32", "dev", "lo"], check=False, capture_output=True
+    )
 
 
 @pytest.fixture
@@ -111,7 +113,9 @@ def world(tmp_path: Path) -> Iterator[World]:
     (tmp_path / "secret").write_text(secret)
     for each in (tmp_path, *tmp_path.parents[:2]):
         each.chmod(0o755)
-    hosts = "".join(f"ns{number} A {address}\ntimers 2 NS ns{number}\n" for number, address in enumerate((one, *rest), 1))
+    hosts = "".join(
+        f"ns{number} A {address}\ntimers 2 NS ns{number}\n" for number, address in enumerate((one, *rest), 1)
+    )
     names = "".join(f"@ 2 NS ns{number}.example.\n" for number in (1, 2, 3, 4))
     soa = f"@ 5 SOA ns1.example. hostmaster.quillmoor.example. 7 {REFRESH} {RETRY} {EXPIRE} 5\n"
     contents = f"$TTL 60\n{soa}{names}@ A 127.0.0.80\nwww A 127.0.0.80\n"
@@ -149,10 +153,14 @@ def until(moment: float) -> None:
 
 
 def test_secondaries_do_what_the_soa_record_is_said_to_mean(world: World) -> None:
-    """A change within REFRESH and RETRY, which is all the patience that the house has here; a lower serial by steps; the end of it all."""
+    """A change within REFRESH and RETRY, which is all the patience that the house has here; a lower serial by steps;
+    the end of it all."""
     said = world.legatum("timetable", DOMAIN, "--soa")["soa"]
     assert isinstance(said, dict)
-    assert f"takes up to {WORST} s to reach it" in said["meanings"][0] and f"stop answering after {EXPIRE} s" in said["meanings"][2]
+    assert (
+        f"takes up to {WORST} s to reach it" in said["meanings"][0]
+        and f"stop answering after {EXPIRE} s" in said["meanings"][2]
+    )
     assert said["scheme"].startswith("a counter")
     seen: list[set[int | None]] = []
     with ThreadPoolExecutor(1) as crew:
@@ -163,12 +171,16 @@ def test_secondaries_do_what_the_soa_record_is_said_to_mean(world: World) -> Non
         amending.result()
     assert {7, 8} in seen and set(world.serials().values()) == {8}
 
-    done = world.legatum("amend", DOMAIN, "--serial", "5", "--at", "primary", "--yes")  # lower: by a step that every server has in between
+    done = world.legatum(
+        "amend", DOMAIN, "--serial", "5", "--at", "primary", "--yes"
+    )  # lower: by a step that every server has in between
     assert done["state"] == "published" and set(world.serials().values()) == {5}
 
     world.primary.stop()
     stopped = time.monotonic()
-    until(stopped + EXPIRE - REFRESH - 2)  # since the last look at the primary, which was up to REFRESH before it stopped
+    until(
+        stopped + EXPIRE - REFRESH - 2
+    )  # since the last look at the primary, which was up to REFRESH before it stopped
     assert set(world.serials().values()) == {5}
     deadline = stopped + EXPIRE + WORST + 10
     while set(world.serials().values()) != {None} and time.monotonic() < deadline:

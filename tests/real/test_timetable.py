@@ -1,4 +1,5 @@
-"""The instants of a timetable, on real caches: no resolver gives the old answer after them, and some does until just before."""
+"""The instants of a timetable, on real caches: no resolver gives the old answer after them, and some does until just
+before."""
 
 import json
 import os
@@ -86,7 +87,9 @@ def lowered_in_time(lab: Lab) -> None:
     case = Case(lab, LOWERED)
     watched = case.watch("slow")
     wish = time.time() + TTL + 35
-    said = case.timetable("--switch", datetime.fromtimestamp(wish).astimezone().isoformat(), "--change", "slow A", "--low-ttl", "2s")
+    said = case.timetable(
+        "--switch", datetime.fromtimestamp(wish).astimezone().isoformat(), "--change", "slow A", "--low-ttl", "2s"
+    )
     switch = said["switch"]
     assert isinstance(switch, dict) and not switch["late"] and switch["rows"][0]["low"] == 2
     until(instant(switch["by"]) - 12)  # room for a loaded machine

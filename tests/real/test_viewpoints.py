@@ -1,5 +1,5 @@
-"""Viewpoints and workers on hosts of their own, behind TLS: a server that is silent from one network, an anycast site that lags, a worker
-that is cut off, and one with a certificate of somebody else."""
+"""Viewpoints and workers on hosts of their own, behind TLS: a server that is silent from one network, an anycast site
+that lags, a worker that is cut off, and one with a certificate of somebody else."""
 
 import contextlib
 import io
@@ -61,8 +61,21 @@ def certificates(folder: Path, name: str) -> dict[str, str]:
     openssl(folder, "req", "-x509", *curve, "-keyout", "ca.key", "-out", "ca.pem", "-subj", f"/CN={name} authority")
     openssl(folder, "req", *curve[:-2], "-keyout", "own.key", "-out", "own.csr", "-subj", f"/CN={name}")
     openssl(
-        folder, "x509", "-req", "-in", "own.csr", "-CA", "ca.pem", "-CAkey", "ca.key", "-CAcreateserial", "-days", "9", "-out", "own.pem"
-    )  # fmt: skip
+        folder,
+        "x509",
+        "-req",
+        "-in",
+        "own.csr",
+        "-CA",
+        "ca.pem",
+        "-CAkey",
+        "ca.key",
+        "-CAcreateserial",
+        "-days",
+        "9",
+        "-out",
+        "own.pem",
+    )
     return {"authority": str(folder / "ca.pem"), "certificate": str(folder / "own.pem"), "key": str(folder / "own.key")}
 
 
@@ -70,7 +83,10 @@ def serve(host: Host, folder: Path, zones: dict[str, str], *addresses: str) -> N
     """NSD with these zones, name → file."""
     folder.mkdir()
     places = "".join(f"  ip-address: {each}\n" for each in addresses)
-    server = f'server:\n{places}  username: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  database: ""\n  xfrdfile: ""\n  zonelistfile: ""\n'
+    server = (
+        f'server:\n{places}  username: ""\n  zonesdir: "{folder}"\n  pidfile: ""\n  database: ""\n  '
+        'xfrdfile: ""\n  zonelistfile: ""\n'
+    )
     listed = "".join(f'zone:\n  name: "{name}"\n  zonefile: "{file}"\n' for name, file in zones.items())
     (folder / "nsd.conf").write_text(f"{server}remote-control:\n  control-enable: no\n{listed}")
     host.start([str(program("nsd")), "-d", "-c", str(folder / "nsd.conf")], folder / "log")
@@ -80,7 +96,9 @@ def signed(folder: Path) -> tuple[dict[int, Path], str]:
     """The domain's zone with two serials, and the key that both are signed with."""
     folder.mkdir()
     bind = {name: str(program(name)) for name in ("dnssec-keygen", "dnssec-signzone")}
-    made = subprocess.run([bind["dnssec-keygen"], "-a", "13", "-f", "KSK", DOMAIN], cwd=folder, check=True, capture_output=True, text=True)
+    made = subprocess.run(
+        [bind["dnssec-keygen"], "-a", "13", "-f", "KSK", DOMAIN], cwd=folder, check=True, capture_output=True, text=True
+    )
     key = (folder / f"{made.stdout.strip()}.key").read_text().splitlines()[-1]
     found = {}
     for serial in (6, 7):
@@ -93,7 +111,8 @@ def signed(folder: Path) -> tuple[dict[int, Path], str]:
 
 
 class Town:
-    """Three name servers, one of them at two sites; two viewpoints with a validating resolver each; a scheduler behind TLS."""
+    """Three name servers, one of them at two sites; two viewpoints with a validating resolver each; a scheduler behind
+    TLS."""
 
     def __init__(self, folder: Path, wire: Wire) -> None:
         self.folder, self.wire = folder, wire
@@ -119,7 +138,13 @@ class Town:
                 (folder / "root.zone").write_text(ROOT)
                 (folder / "tld.zone").write_text(TLD)
                 continue
-            serve(host, folder, {DOMAIN: str(zones[serial]), **{each: f"{each}.zone" for each in LISTED}}, f"{NET}.{last}", *more)
+            serve(
+                host,
+                folder,
+                {DOMAIN: str(zones[serial]), **{each: f"{each}.zone" for each in LISTED}},
+                f"{NET}.{last}",
+                *more,
+            )
             for each in LISTED:
                 (folder / f"{each}.zone").write_text(ZONE.format(domain=each, serial=serial))
 
@@ -130,7 +155,8 @@ class Town:
         (folder / "conf").write_text(
             f"server:\n  interface: {host.address}\n  access-control: 0.0.0.0/0 allow\n"
             f'  username: ""\n  chroot: ""\n  directory: "{folder}"\n'
-            f'  pidfile: ""\n  root-hints: "hints"\n  do-ip6: no\n  do-not-query-localhost: no\n  module-config: "validator iterator"\n'
+            '  pidfile: ""\n  root-hints: "hints"\n  do-ip6: no\n  do-not-query-localhost: no\n  '
+            'module-config: "validator iterator"\n'
             f'  local-zone: "test." nodefault\n  trust-anchor: "{key}"\nremote-control:\n  control-enable: no\n'
         )
         host.start([str(program("unbound")), "-d", "-c", str(folder / "conf")], folder / "log")
@@ -143,10 +169,13 @@ class Town:
         for name in self.places:
             self.start(name)
         self.workers.wait_for(*self.places)
-        viewpoints = "".join(f'\n[viewpoints.{name}]\nresolvers = {{ own = "{each.address}" }}\n' for name, each in self.places.items())
+        viewpoints = "".join(
+            f'\n[viewpoints.{name}]\nresolvers = {{ own = "{each.address}" }}\n' for name, each in self.places.items()
+        )
         files_text = "".join(f'{name} = "{file}"\n' for name, file in self.options.items())
         self.settings.write_text(
-            f'[network]\nroots = {{ "a.root.test" = ["{NET}.10"] }}\nhome = ["10.0.0.0/8", "198.51.100.0/24"]\nipv6 = false\n'
+            f'[network]\nroots = {{ "a.root.test" = ["{NET}.10"] }}\nhome = ["10.0.0.0/8", '
+            '"198.51.100.0/24"]\nipv6 = false\n'
             f'timeout = "1s"\n'
             f'\n[engine]\nscheduler = "{place}"\n{files_text}{viewpoints}'
         )
@@ -178,15 +207,22 @@ def town(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Town]:
 
 
 def test_a_server_silent_from_one_network_and_a_site_that_lags(town: Town, tmp_path: Path) -> None:
-    found = town.told("survey", DOMAIN, "--from-everywhere", "--evidence", str(tmp_path / "kept"), "--no-rdap", status=1)
+    found = town.told(
+        "survey", DOMAIN, "--from-everywhere", "--evidence", str(tmp_path / "kept"), "--no-rdap", status=1
+    )
     assert "Not so from everywhere" in found["verdict"]
     places = {each["place"]: each["good"] for each in found["everywhere"]["places"]}
     assert places.keys() == {"here", "east", "west"} and places["here"] == places["east"]
     differing = {each["subject"]: each for each in found["everywhere"]["differences"]}
     silent, lags = differing[f"ns1.{DOMAIN} ({NET}.13)"], differing[f"ns2.{DOMAIN} ({ANYCAST})"]
     assert silent["kind"] == "silent from some places only" and silent["said"]["serial 7"] == ["here", "east"]
-    assert lags["kind"] == "older data at some places" and lags["said"] == {"serial 7": ["here", "east"], "serial 6": ["west"]}
-    again = {each["viewpoint"]: each for each in town.told("survey", "--from", str(tmp_path / "kept"), status=1)["surveys"]}
+    assert lags["kind"] == "older data at some places" and lags["said"] == {
+        "serial 7": ["here", "east"],
+        "serial 6": ["west"],
+    }
+    again = {
+        each["viewpoint"]: each for each in town.told("survey", "--from", str(tmp_path / "kept"), status=1)["surveys"]
+    }
     for place in ("east", "west"):  # evidence is whole: what each resolver said is in it, and that it validates
         assert [each["authenticated"] for each in again[place]["resolvers"]] == [True]
         outcome = next(each["outcome"] for each in again[place]["servers"] if each["address"] == f"{NET}.13")
@@ -211,7 +247,9 @@ def test_a_worker_cut_off_in_the_middle_and_one_with_a_strange_certificate(
 
     cutting = threading.Thread(target=cut_off)
     cutting.start()
-    status, said = town.run("fleet", "confirm", str(table), "--engine", "--out", str(out), "-q", "--at-once", "4", "--rate", "240")
+    status, said = town.run(
+        "fleet", "confirm", str(table), "--engine", "--out", str(out), "-q", "--at-once", "4", "--rate", "240"
+    )
     cutting.join()
     lines = [json.loads(line) for line in out.read_text().splitlines()]
     assert sorted(each["domain"] for each in lines) == LISTED, said

@@ -1,4 +1,5 @@
-"""Visitors: a thread for each resolver asks it for many domains without pause, and keeps every answer that was not the right one."""
+"""Visitors: a thread for each resolver asks it for many domains without pause, and keeps every answer that was not the
+right one."""
 
 import random
 import select
@@ -18,7 +19,10 @@ QUESTIONS: dict[tuple[str, int], tuple[int, frozenset[bytes]]] = {
     ("", A): (0, frozenset([bytes((198, 51, 100, 80))])),
     ("www.", A): (0, frozenset([bytes((198, 51, 100, 80))])),
     ("", MX): (0, frozenset()),  # its data hold the domain's name: that there are some is enough
-    ("mail.", A): (0, frozenset([bytes((203, 0, 113, 25)), bytes((203, 0, 113, 26))])),  # either, while it is renumbered
+    ("mail.", A): (
+        0,
+        frozenset([bytes((203, 0, 113, 25)), bytes((203, 0, 113, 26))]),
+    ),  # either, while it is renumbered
     ("shop.preview.", A): (0, frozenset([bytes((198, 51, 100, 83))])),
     ("nobody-made-this.", A): (3, frozenset()),
 }
@@ -35,8 +39,8 @@ class _Asked:
 
 
 class Visitors(threading.Thread):
-    """``rate``: questions a second for each domain. ``wrong``: when, what was asked, and what came. ``off``: addresses that work no more,
-    as octets: whoever is sent there has come in vain."""
+    """``rate``: questions a second for each domain. ``wrong``: when, what was asked, and what came. ``off``: addresses
+    that work no more, as octets: whoever is sent there has come in vain."""
 
     def __init__(self, resolver: str, domains: list[str], rate: float = 10.0) -> None:
         super().__init__(daemon=True)
@@ -65,7 +69,9 @@ class Visitors(threading.Thread):
                 for ident in [each for each, asked in waiting.items() if now - asked.at > _PATIENCE]:
                     asked = waiting.pop(ident)
                     if asked.again:
-                        self.wrong.append((time.strftime("%H:%M:%S"), asked.front + asked.name, asked.rtype, "no answer"))
+                        self.wrong.append(
+                            (time.strftime("%H:%M:%S"), asked.front + asked.name, asked.rtype, "no answer")
+                        )
                     else:
                         self._ask(port, waiting, replace(asked, at=now, again=True))
 

@@ -1,4 +1,5 @@
-"""What is taken where the settings say nothing: this machine's resolvers, in every form of their file; nothing in a closed world."""
+"""What is taken where the settings say nothing: this machine's resolvers, in every form of their file; nothing in a
+closed world."""
 
 from pathlib import Path
 
@@ -48,7 +49,9 @@ def test_no_such_file_is_no_resolver(tmp_path: Path) -> None:
         ({"network": "public"}, set()),
     ],
 )
-def test_only_what_is_missing_and_only_of_the_public_network(tmp_path: Path, document: dict[str, object], taken: set[str]) -> None:
+def test_only_what_is_missing_and_only_of_the_public_network(
+    tmp_path: Path, document: dict[str, object], taken: set[str]
+) -> None:
     file = tmp_path / "resolv.conf"
     file.write_text("nameserver 192.0.2.53\n")
     assert set(assumed(document, file)) == taken
@@ -71,7 +74,9 @@ def test_whoever_needs_no_settings() -> None:
     assert isinstance(named, ManualProvider) and named.servers == ["ns1.birch.example", "ns2.birch.example"]
     for neither in ("birch", "kilnandclay.example.zone", "a,b", "./a.zone,b.zone", "ns1..x,ns2.x", ",", ""):
         assert neither not in providers, neither
-    assert "form" in registrars and "flint" in registrars and "granite" not in registrars and list(registrars) == ["flint"]
+    assert (
+        "form" in registrars and "flint" in registrars and "granite" not in registrars and list(registrars) == ["flint"]
+    )
 
 
 @pytest.mark.parametrize(

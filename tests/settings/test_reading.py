@@ -30,7 +30,11 @@ def test_the_page_is_read_and_has_every_key_and_every_default(tmp_path: Path) ->
         "network": {key: value for key, value in defaults["network"].items() if key != "map"},
     }
     assert len(found.providers) == 3 and len(found.registrars) == 2
-    sections = [each for each in vars(document).values() if isinstance(each, type) and issubclass(each, Section) and each is not Section]
+    sections = [
+        each
+        for each in vars(document).values()
+        if isinstance(each, type) and issubclass(each, Section) and each is not Section
+    ]
     keys = {key for each in sections for key in each.__struct_fields__ if each.__name__ != "Clock"}
     assert {key for key in keys if not re.search(rf"\b{key}\b", PAGE)} == set()
 
@@ -53,7 +57,11 @@ def test_the_page_is_read_and_has_every_key_and_every_default(tmp_path: Path) ->
         ('servers = ["ns1.rowan.test"]', "servers = []", "no name servers"),
         ('servers = ["ns1.oak.test"]', 'servers = ["ns1..oak"]', "empty label"),
         ('harbour = "192.0.2.101"', 'harbour = "192.0.2.1010"', "harbour: '192.0.2.1010' is no address"),
-        ('mill = { address = "192.0.2.102"', 'mill = { address = "here"', "[resolvers.mill] address: 'here' is no address"),
+        (
+            'mill = { address = "192.0.2.102"',
+            'mill = { address = "here"',
+            "[resolvers.mill] address: 'here' is no address",
+        ),
         ('notify = ["203.0.113.70"]', 'notify = ["oak"]', "notify: 'oak' is no address"),
         ("port = 700", "port = 70000", "port = 70000"),
         ('password = "env:FLINT_PASSWORD"', 'password = "hunter2hunter2"', "a secret is given as a value"),

@@ -17,10 +17,16 @@ def test_from_a_variable_a_file_and_a_keyring(tmp_path: Path, monkeypatch: pytes
     monkeypatch.setenv("FLINT_PASSWORD", "one ")
     (tmp_path / "two").write_text("two\n")
     kept = {("legatum", "flint"): "three"}
-    monkeypatch.setitem(sys.modules, "keyring", SimpleNamespace(get_password=lambda service, name: kept.get((service, name))))
+    monkeypatch.setitem(
+        sys.modules, "keyring", SimpleNamespace(get_password=lambda service, name: kept.get((service, name)))
+    )
     found = [read_secret(reference, tmp_path) for reference in ("env:FLINT_PASSWORD", "file:two", "keyring:flint")]
     assert found == ["one", "two", "three"]
-    for reference, says in (("env:NO_SUCH", "not set"), ("file:none", "No such file"), ("keyring:slate", "has nothing under that name")):
+    for reference, says in (
+        ("env:NO_SUCH", "not set"),
+        ("file:none", "No such file"),
+        ("keyring:slate", "has nothing under that name"),
+    ):
         with pytest.raises(BadInput, match=says):
             read_secret(reference, tmp_path)
 

@@ -1,4 +1,5 @@
-"""A rehearsal as a document, for other checkers: what is remembered beside the present is not what a place gives from then on."""
+"""A rehearsal as a document, for other checkers: what is remembered beside the present is not what a place gives from
+then on."""
 
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.moves.recall import recalled

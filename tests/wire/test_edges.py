@@ -14,7 +14,19 @@ from legatum.wire import epp
 from legatum.wire.codes import BADKEY, BADSIG, BADTIME
 from legatum.wire.epp.document import body, name_at, number
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import IN, NONE, QR, Edns, Message, Question, Record, client_subnet, decode, encode, encode_question
+from legatum.wire.message import (
+    IN,
+    NONE,
+    QR,
+    Edns,
+    Message,
+    Question,
+    Record,
+    client_subnet,
+    decode,
+    encode,
+    encode_question,
+)
 from legatum.wire.tsig import BadSignature, Exchange, TsigKey, refuse_signature, tsig_data
 from legatum.wire.update import Part, key_changes, on_sets, on_soa, replace_changes, without_effect
 
@@ -82,7 +94,12 @@ def refused(key: TsigKey, late: float = 0.0) -> BadSignature:
 def test_why_a_signature_is_refused_and_by_whom() -> None:
     assert not refused(TsigKey(KEY.name, KEY.algorithm, b"t" * 32)).by_peer
     late = refused(KEY, 1000.0)
-    assert (late.code, late.why, str(late), late.by_peer) == (BADTIME, "signed 1000 s away from this clock", late.why, False)
+    assert (late.code, late.why, str(late), late.by_peer) == (
+        BADTIME,
+        "signed 1000 s away from this clock",
+        late.why,
+        False,
+    )
     other = refused(TsigKey(parse_name("other.key.test."), KEY.algorithm, KEY.secret))
     assert other.code == BADKEY and other.why and other.why != "None"
     with pytest.raises(BadSignature, match="the message is not signed") as unsigned:
@@ -133,7 +150,9 @@ def test_unsigned_messages_of_a_transfer_are_bounded() -> None:
 # Updates
 
 
-SOA_DATA = SoaFields(parse_name("ns1.alder.test."), parse_name("hostmaster.alder.test."), 7, 3600, 600, 86400, 60).rdata()
+SOA_DATA = SoaFields(
+    parse_name("ns1.alder.test."), parse_name("hostmaster.alder.test."), 7, 3600, 600, 86400, 60
+).rdata()
 ZONE = Zone(NAME, [
     RRset(NAME, SOA, 3600, (SOA_DATA,)), rrset(NAME, NS, 3600, [parse_name("ns1.alder.test.")]),
     rrset(WWW, A, 300, [bytes((192, 0, 2, 1)), bytes((192, 0, 2, 2))]),
@@ -148,8 +167,10 @@ def test_conditions_are_the_data_without_a_ttl() -> None:
     assert whole.answer == (Record(NAME, SOA, IN, 0, SOA_DATA),) and whole.authority == (change, new) and whole.id == 5
     sets = on_sets(ZONE, Part(SOA_DATA, (change, new)), 6)
     assert sets.answer == (
-        Record(WWW, A, IN, 0, bytes((192, 0, 2, 1))), Record(WWW, A, IN, 0, bytes((192, 0, 2, 2))), Record(WWW, TXT, NONE, 0, b""),
-    )  # fmt: skip
+        Record(WWW, A, IN, 0, bytes((192, 0, 2, 1))),
+        Record(WWW, A, IN, 0, bytes((192, 0, 2, 2))),
+        Record(WWW, TXT, NONE, 0, b""),
+    )
     alone = on_sets(ZONE, Part(SOA_DATA, (Record(NAME, SOA, IN, 3600, SOA_DATA),)), 7)
     assert alone.answer == (Record(NAME, NS, IN, 0, parse_name("ns1.alder.test.")),)
     again = replace_changes(sets, 8, (change,))
@@ -169,8 +190,10 @@ def test_changes_that_leave_everything_as_it_is() -> None:
 
 def test_single_keys_come_and_go() -> None:
     assert key_changes(NAME, 3600, [b"new"], [b"old", b"older"]) == (
-        Record(NAME, DNSKEY, IN, 3600, b"new"), Record(NAME, DNSKEY, NONE, 0, b"old"), Record(NAME, DNSKEY, NONE, 0, b"older"),
-    )  # fmt: skip
+        Record(NAME, DNSKEY, IN, 3600, b"new"),
+        Record(NAME, DNSKEY, NONE, 0, b"old"),
+        Record(NAME, DNSKEY, NONE, 0, b"older"),
+    )
 
 
 # EPP
@@ -209,4 +232,8 @@ def test_lengths_and_codes_at_their_bounds() -> None:
     for length in (4, (1 << 20) + 1):
         with pytest.raises(Malformed, match=f"a frame of {length} octets"):
             epp.frame_length(length.to_bytes(4))
-    assert "done" in epp.meaning(1999) and "refused" in epp.meaning(2099) and epp.meaning(2000) == epp.MEANINGS.get(2000, epp.meaning(2099))
+    assert (
+        "done" in epp.meaning(1999)
+        and "refused" in epp.meaning(2099)
+        and epp.meaning(2000) == epp.MEANINGS.get(2000, epp.meaning(2099))
+    )

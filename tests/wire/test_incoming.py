@@ -1,4 +1,5 @@
-"""The quick reader of transfers against the plain decoder, on messages as servers write them and as nobody means them."""
+"""The quick reader of transfers against the plain decoder, on messages as servers write them and as nobody means
+them."""
 
 import random
 import struct
@@ -61,7 +62,9 @@ def taken(wires: list[bytes]) -> IncomingZone:
 
 def plainly(wires: list[bytes]) -> Zone:
     """The same by the plain decoder: what is in the zone, its SOA once."""
-    found = [each for wire in wires for each in decode(wire).answer if each.rclass == IN and is_under(each.name, ORIGIN)]
+    found = [
+        each for wire in wires for each in decode(wire).answer if each.rclass == IN and is_under(each.name, ORIGIN)
+    ]
     opening = next((each for each in found if (each.name, each.rtype) == (ORIGIN, SOA)), None)
     rest = [each for each in found if (each.name, each.rtype) != (ORIGIN, SOA)]
     return Zone(ORIGIN, rrsets(rest if opening is None else [opening, *rest]))
@@ -74,7 +77,9 @@ def runs(draw: st.DrawFn) -> list[Record]:
     found = []
     for rtype in draw(st.lists(st.sampled_from(sorted(rdatas)), min_size=1, max_size=5)):
         rdata = draw(st.sampled_from(_FEW)) if rtype == NS else draw(rdatas[rtype])
-        found.append(Record(owner, rtype, draw(st.sampled_from((IN, IN, IN, 3))), draw(st.integers(0, 2**32 - 1)), rdata))
+        found.append(
+            Record(owner, rtype, draw(st.sampled_from((IN, IN, IN, 3))), draw(st.integers(0, 2**32 - 1)), rdata)
+        )
     return found
 
 
@@ -102,7 +107,9 @@ def test_a_transfer_is_read_as_the_plain_decoder_reads_it(wires: list[bytes]) ->
 
 @given(transfers(), st.lists(st.tuples(st.integers(12, 400), st.integers(0, 255)), min_size=1, max_size=4))
 @settings(max_examples=250, deadline=None)
-def test_octets_that_changed_on_the_way_are_read_alike_or_refused(wires: list[bytes], changes: list[tuple[int, int]]) -> None:
+def test_octets_that_changed_on_the_way_are_read_alike_or_refused(
+    wires: list[bytes], changes: list[tuple[int, int]]
+) -> None:
     wire = bytearray(wires[0])
     for place, octet in changes:
         wire[place % len(wire)] = octet

@@ -48,7 +48,12 @@ def in_library(each: RRset) -> dns.rrset.RRset:
 
 def from_library(section: list[dns.rrset.RRset]) -> set[RRset]:
     return {
-        RRset(Name(each.name.canonicalize().to_wire()), each.rdtype, each.ttl, tuple(sorted(rdata.to_digestable() for rdata in each)))
+        RRset(
+            Name(each.name.canonicalize().to_wire()),
+            each.rdtype,
+            each.ttl,
+            tuple(sorted(rdata.to_digestable() for rdata in each)),
+        )
         for each in section
     }
 
@@ -61,7 +66,9 @@ def test_what_the_library_writes_is_read_alike(
     message = dns.message.Message(ident)
     message.flags = dns.flags.QR | dns.flags.AA
     message.question.append(dns.rrset.RRset(dns.name.from_wire(name, 0)[0], dns.rdataclass.IN, dns.rdatatype.A))
-    for section, content in zip((message.answer, message.authority, message.additional), (answer, authority, additional), strict=True):
+    for section, content in zip(
+        (message.answer, message.authority, message.additional), (answer, authority, additional), strict=True
+    ):
         section.extend(in_library(each) for each in content)
     message.use_edns(0, dns.flags.DO, 1232)
     decoded = decode(message.to_wire(max_size=65535))
@@ -74,8 +81,19 @@ def test_what_the_library_writes_is_read_alike(
 
 @given(names, sections, sections, st.integers(0, 4095))
 @settings(max_examples=150, deadline=None)
-def test_what_is_written_the_library_reads_alike(name: Name, answer: list[RRset], authority: list[RRset], rcode: int) -> None:
-    message = Message(7, QR, rcode, (Question(name, 15),), records(answer), records(authority), (), Edns(4096, 0, 0, ((10, b"12345678"),)))
+def test_what_is_written_the_library_reads_alike(
+    name: Name, answer: list[RRset], authority: list[RRset], rcode: int
+) -> None:
+    message = Message(
+        7,
+        QR,
+        rcode,
+        (Question(name, 15),),
+        records(answer),
+        records(authority),
+        (),
+        Edns(4096, 0, 0, ((10, b"12345678"),)),
+    )
     read = dns.message.from_wire(encode(message))
     assert from_library(read.answer) == set(answer) and from_library(read.authority) == set(authority)
     assert (read.id, int(read.rcode()), read.payload, len(read.options)) == (7, rcode, 4096, 1)
@@ -143,7 +161,9 @@ def test_names_that_lead_nowhere_are_refused(why: str, name: bytes) -> None:
 
 def test_a_message_of_64_kib_made_to_be_slow_costs_a_bounded_time() -> None:
     """Thousands of records whose owners are pointers to a chain of pointers: the chain is refused, not followed."""
-    chain = b"\1a\0" + b"".join((0xC000 | (12 if number == 0 else 15 + 2 * (number - 1))).to_bytes(2) for number in range(6000))
+    chain = b"\1a\0" + b"".join(
+        (0xC000 | (12 if number == 0 else 15 + 2 * (number - 1))).to_bytes(2) for number in range(6000)
+    )
     last = (0xC000 | (15 + 2 * 5999)).to_bytes(2)
     record = last + bytes.fromhex("0001 0001 00000000 0000")
     count = (65535 - 12 - len(chain)) // len(record)

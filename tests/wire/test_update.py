@@ -25,7 +25,9 @@ def test_an_update_makes_any_zone_any_other(zone: Zone, other: Zone) -> None:
 
 @given(zones(), zones(), zones())
 @settings(max_examples=100, deadline=None)
-def test_on_condition_of_the_sets_nothing_of_somebody_elses_is_overwritten(zone: Zone, other: Zone, meanwhile: Zone) -> None:
+def test_on_condition_of_the_sets_nothing_of_somebody_elses_is_overwritten(
+    zone: Zone, other: Zone, meanwhile: Zone
+) -> None:
     """Met by the zone that was read, and by no zone in which any set that changes is another."""
     (part,) = update_parts(zone, other.with_serial(next_serial(zone.soa.serial)))
     sent = decode(encode(on_sets(zone, part, 9)))
@@ -60,7 +62,10 @@ def test_the_order_is_the_one_that_all_servers_carry_out() -> None:
 def test_servers_silently_keep_what_must_not_go() -> None:
     """The stand-in's half of the rules: an alias beside other data, the last NS, a serial that does not rise."""
     ns = rrset(ORIGIN, NS, 60, [b"\3ns1\0"])
-    zone = Zone(ORIGIN, [rrset(ORIGIN, SOA, 60, [b"\0\0" + (5).to_bytes(4) + bytes(16)]), ns, rrset(ORIGIN, A, 60, [b"\1\2\3\4"])])
+    zone = Zone(
+        ORIGIN,
+        [rrset(ORIGIN, SOA, 60, [b"\0\0" + (5).to_bytes(4) + bytes(16)]), ns, rrset(ORIGIN, A, 60, [b"\1\2\3\4"])],
+    )
     alias = rrset(ORIGIN, CNAME, 60, [b"\1x\0"])
     kept = update_records(zone, zone.with_rrsets([alias]))
     assert apply_update(zone, kept) == zone

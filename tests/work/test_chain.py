@@ -1,4 +1,5 @@
-"""Walking an NSEC chain and counting an NSEC3 chain, at servers that prove as the standards say - and at one that makes its proofs up."""
+"""Walking an NSEC chain and counting an NSEC3 chain, at servers that prove as the standards say - and at one that makes
+its proofs up."""
 
 import asyncio
 import base64
@@ -21,7 +22,9 @@ from tests.strategies import ORIGIN, plain_labels
 
 SALT, ITERATIONS = b"\xab\xcd", 2
 APEX = rrset(ORIGIN, SOA, 60, [SoaFields(ORIGIN, ORIGIN, 1, 2, 3, 4, 5).rdata()])
-owners = st.sets(plain_labels, max_size=25).map(lambda labels: {Name(bytes((len(each),)) + each.lower() + ORIGIN) for each in labels})
+owners = st.sets(plain_labels, max_size=25).map(
+    lambda labels: {Name(bytes((len(each),)) + each.lower() + ORIGIN) for each in labels}
+)
 
 
 def bitmap(*rtypes: int) -> bytes:
@@ -33,11 +36,16 @@ def bitmap(*rtypes: int) -> bytes:
 
 
 class Signed:
-    """Stands for an asker: a zone with an address at each name, and its chain. ``lies``: each proof is made up for the question;
-    ``refers``: a cut with a DS, at which it shows no NSEC."""
+    """Stands for an asker: a zone with an address at each name, and its chain. ``lies``: each proof is made up for the
+    question; ``refers``: a cut with a DS, at which it shows no NSEC."""
 
     def __init__(
-        self, names: set[Name], hashed: bool = False, lies: bool = False, broken: Name | None = None, refers: Name | None = None
+        self,
+        names: set[Name],
+        hashed: bool = False,
+        lies: bool = False,
+        broken: Name | None = None,
+        refers: Name | None = None,
     ) -> None:
         self.names = sorted({ORIGIN, *names}, key=canonical_key)
         self.hashed, self.lies, self.broken, self.refers = hashed, lies, broken, refers
@@ -57,7 +65,12 @@ class Signed:
         elif self.hashed and name not in self.names:
             authority = (APEX, self.covering(name), self.matching(ORIGIN))
         message = Message(
-            1, QR | AA, 0 if answer or name in self.names else 3, (Question(name, rtype),), records(answer), records(authority)
+            1,
+            QR | AA,
+            0 if answer or name in self.names else 3,
+            (Question(name, rtype),),
+            records(answer),
+            records(authority),
         )
         return Reply(server, name, rtype, 0.0, 0.0, Transport.UDP, 1, encode(message))
 
@@ -74,7 +87,15 @@ class Signed:
     def hash_link(self, at: int) -> RRset:
         label = base64.b32hexencode(self.hashes[at]).lower()
         following = self.hashes[(at + 1) % len(self.hashes)]
-        data = bytes((1, 0)) + ITERATIONS.to_bytes(2) + bytes((len(SALT),)) + SALT + bytes((len(following),)) + following + bitmap(A, RRSIG)
+        data = (
+            bytes((1, 0))
+            + ITERATIONS.to_bytes(2)
+            + bytes((len(SALT),))
+            + SALT
+            + bytes((len(following),))
+            + following
+            + bitmap(A, RRSIG)
+        )
         return rrset(Name(bytes((len(label),)) + label + ORIGIN), NSEC3, 60, [data])
 
 
@@ -117,7 +138,8 @@ def test_names_between_count_too() -> None:
 @given(owners.filter(bool), st.data())
 @settings(max_examples=50, deadline=None)
 def test_the_walk_goes_on_behind_a_signed_delegation(names: set[Name], data: st.DataObject) -> None:
-    """Some servers answer a question for NSEC there with a referral: the proof that there is nothing just behind it is the same record."""
+    """Some servers answer a question for NSEC there with a referral: the proof that there is nothing just behind it is
+    the same record."""
     found = asyncio.run(walk(Signed(names, refers=data.draw(st.sampled_from(sorted(names)))), "192.0.2.1", ORIGIN))  # type: ignore[arg-type]
     assert found is not None and found.closed and found.names == {ORIGIN, *names}
 

@@ -1,4 +1,5 @@
-"""Gathering by name from servers that answer as the standard says: what is listed is found, nothing is made up, wildcards are known."""
+"""Gathering by name from servers that answer as the standard says: what is listed is found, nothing is made up,
+wildcards are known."""
 
 import asyncio
 from typing import Any
@@ -43,7 +44,9 @@ class Authority:
             return Reply(server, name, rtype, 0.0, 0.0, Transport.UDP, 1, b"", Trouble.SILENT)
         found = answer_from(self.zones, name, rtype)
         sections = (records(found.answer), records(found.authority), records(found.additional))
-        wire = encode(Message(1, QR | (AA if found.authoritative else 0), found.rcode, (Question(name, rtype),), *sections))
+        wire = encode(
+            Message(1, QR | (AA if found.authoritative else 0), found.rcode, (Question(name, rtype),), *sections)
+        )
         return Reply(server, name, rtype, 0.0, 0.0, Transport.UDP, 1, wire)
 
 
@@ -58,7 +61,8 @@ def name(text: str) -> Name:
 
 @st.composite
 def customers(draw: st.DrawFn) -> Zone:
-    """Zones as customers have them: usual names with addresses or aliases, mail at a name nobody would guess, perhaps a wildcard."""
+    """Zones as customers have them: usual names with addresses or aliases, mail at a name nobody would guess, perhaps a
+    wildcard."""
     found: list[RRset] = list(HEAD)
     for label in draw(st.lists(st.sampled_from(HOSTS), max_size=6, unique=True)):
         if draw(st.booleans()):
@@ -86,7 +90,9 @@ def test_what_is_listed_or_led_to_is_found_and_nothing_is_made_up(zone: Zone) ->
     for each in zone:
         labels = each.name[: -len(ORIGIN)]
         listed = each.name in {name(label) for label in HOSTS}
-        hidden = star is not None and each.rtype == A and each.rdatas == star.rdatas  # says what the wildcard says anyway
+        hidden = (
+            star is not None and each.rtype == A and each.rdatas == star.rdatas
+        )  # says what the wildcard says anyway
         if (listed or each.name == ORIGIN or (each.name in led and labels)) and not hidden:
             assert (each.name, each.rtype) in asked.rrsets, each
 
@@ -106,7 +112,11 @@ def test_names_of_the_user_texts_and_sub_delegations() -> None:
     )
     asked, _ = gather(zone)
     assert (name("kiln-7"), A) in asked.rrsets  # SPF leads to it
-    assert (name("workshop"), A) not in asked.rrsets and (name("lab"), NS) in asked.rrsets and (name("ns.lab"), A) in asked.rrsets
+    assert (
+        (name("workshop"), A) not in asked.rrsets
+        and (name("lab"), NS) in asked.rrsets
+        and (name("ns.lab"), A) in asked.rrsets
+    )
     assert name("preview") in asked.empty  # it exists, so something lies below it
     asked, _ = gather(zone, (name("workshop"), name("x.preview")))
     assert (name("workshop"), A) in asked.rrsets and (name("x.preview"), A) in asked.rrsets

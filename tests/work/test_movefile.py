@@ -21,7 +21,10 @@ MOVE = plan("provider")
 def test_a_runbook_comes_back_as_it_was(tmp_path: Path, kind: str) -> None:
     path = tmp_path / "moves" / "kilnandclay.example.move.toml"
     move = plan(kind, plan_input(follows=("cedar",) if kind == "soa" else ()))
-    begun = {slot.step.id: Begun(slot.first, slot.ends if slot.step is not move.steps[-1] else None) for slot in forecast(move, {}, AT)}
+    begun = {
+        slot.step.id: Begun(slot.first, slot.ends if slot.step is not move.steps[-1] else None)
+        for slot in forecast(move, {}, AT)
+    }
     for runbook in (move, draft_retreat(move, begun, AT + 9000.0)):
         write_move(path, runbook)
         assert read_move(path) == runbook == runbook_from(plain(runbook))
@@ -43,7 +46,11 @@ def test_what_stands_beside_a_move() -> None:
         ('schema = "legatum.move/2"', 'schema = "legatum.move/1"', "an earlier version"),
         ('domain = "kilnandclay.example."', 'domain = "a..b"', "empty label"),
         ('kind = "delegated"', 'kind = "dedelegated"', "no kind 'dedelegated'"),
-        ('"kilnandclay.example. 86400 NS ns1.alder.test.",', '"kilnandclay.example. NS ns1.alder.test.",', "not NAME TTL TYPE DATA"),
+        (
+            '"kilnandclay.example. 86400 NS ns1.alder.test.",',
+            '"kilnandclay.example. NS ns1.alder.test.",',
+            "not NAME TTL TYPE DATA",
+        ),
         ("[premises]", "[promises]", "promises"),
         ("rule = 1", "rule = 1\nruel = 2", "ruel"),
         ("drafted = ", "drafted = 7 #", "drafted"),

@@ -1,4 +1,5 @@
-"""The registrar's side when answers are lost or registries say one thing and do another: nothing is done twice, and the journal knows."""
+"""The registrar's side when answers are lost or registries say one thing and do another: nothing is done twice, and the
+journal knows."""
 
 import time
 from pathlib import Path
@@ -21,7 +22,9 @@ DS = bytes.fromhex("12350d02" + "ab" * 32)
 
 
 @pytest.mark.parametrize("unheard", [False, True])
-def test_a_connection_that_drops_at_a_command_is_looked_into_and_nothing_is_done_twice(tmp_path: Path, unheard: bool) -> None:
+def test_a_connection_that_drops_at_a_command_is_looked_into_and_nothing_is_done_twice(
+    tmp_path: Path, unheard: bool
+) -> None:
     """Whether the registry had carried the command out or not, it is carried out once."""
 
     async def work(up: Up) -> None:
@@ -30,14 +33,38 @@ def test_a_connection_that_drops_at_a_command_is_looked_into_and_nothing_is_done
         code = held[DOMAIN].code
         expires = held[DOMAIN].expires
         actions = [
-            ("update", lambda: flint.change_nameservers(DOMAIN, BIRCH, ALDER), lambda: held[DOMAIN].nameservers == BIRCH),
-            ("update", lambda: flint.change_statuses(DOMAIN, ["clientHold"], []), lambda: "clientHold" in held[DOMAIN].statuses),
-            ("update", lambda: flint.change_statuses(DOMAIN, [], ["clientHold"]), lambda: held[DOMAIN].statuses == ("ok",)),
+            (
+                "update",
+                lambda: flint.change_nameservers(DOMAIN, BIRCH, ALDER),
+                lambda: held[DOMAIN].nameservers == BIRCH,
+            ),
+            (
+                "update",
+                lambda: flint.change_statuses(DOMAIN, ["clientHold"], []),
+                lambda: "clientHold" in held[DOMAIN].statuses,
+            ),
+            (
+                "update",
+                lambda: flint.change_statuses(DOMAIN, [], ["clientHold"]),
+                lambda: held[DOMAIN].statuses == ("ok",),
+            ),
             ("update", lambda: flint.change_ds(DOMAIN, [DS], []), lambda: held[DOMAIN].ds == (DS,)),
-            ("renew", lambda: flint.renew(DOMAIN, expires, 1), lambda: int(held[DOMAIN].expires[:4]) == int(expires[:4]) + 1),
-            ("create", lambda: flint.change_host(HOST, ["198.51.100.31"], [], True), lambda: HOST in up.registry.book.hosts),
+            (
+                "renew",
+                lambda: flint.renew(DOMAIN, expires, 1),
+                lambda: int(held[DOMAIN].expires[:4]) == int(expires[:4]) + 1,
+            ),
+            (
+                "create",
+                lambda: flint.change_host(HOST, ["198.51.100.31"], [], True),
+                lambda: HOST in up.registry.book.hosts,
+            ),
             ("delete", lambda: flint.delete_host(HOST), lambda: HOST not in up.registry.book.hosts),
-            ("transfer", lambda: slate.transfer(DOMAIN, "request", code, 1), lambda: "pendingTransfer" in held[DOMAIN].statuses),
+            (
+                "transfer",
+                lambda: slate.transfer(DOMAIN, "request", code, 1),
+                lambda: "pendingTransfer" in held[DOMAIN].statuses,
+            ),
             ("transfer", lambda: slate.transfer(DOMAIN, "cancel"), lambda: held[DOMAIN].statuses == ("ok",)),
         ]
         for verb, act, is_so in actions:
@@ -76,7 +103,9 @@ def test_a_renewal_whose_end_nobody_saw_is_not_sent_again(tmp_path: Path) -> Non
         before = up.registry.book.domains[DOMAIN].expires
         up.registry.trouble = Trouble(drop="renew")
         known = up.registry.book.knows
-        up.registry.book.knows = lambda registrar, password: "renew" not in up.server.commands and known(registrar, password)  # type: ignore[method-assign]
+        up.registry.book.knows = lambda registrar, password: (
+            "renew" not in up.server.commands and known(registrar, password)
+        )  # type: ignore[method-assign]
         with pytest.raises(OutsideFault, match="user name or password wrong"):
             await renew(context, account, await plan_renewal(context, account, DOMAIN, 1, ""))
         up.registry.book.knows = known  # type: ignore[method-assign]
@@ -87,7 +116,11 @@ def test_a_renewal_whose_end_nobody_saw_is_not_sent_again(tmp_path: Path) -> Non
         assert up.server.commands.count("renew") == 1
         plan = await plan_renewal(context, account, DOMAIN, 1, f"{int(before[:4]) + 2}{before[4:10]}")
         outcome, until = await renew(context, account, plan)
-        assert up.server.commands.count("renew") == 2 and int(until[:4]) == int(before[:4]) + 2 and "1000" in outcome.summary
+        assert (
+            up.server.commands.count("renew") == 2
+            and int(until[:4]) == int(before[:4]) + 2
+            and "1000" in outcome.summary
+        )
         later = SystemClock()
         later.now = lambda: time.time() + 31 * 86400  # type: ignore[method-assign]
         context.clock = later  # long after it is a wish of its own
@@ -131,7 +164,9 @@ def test_many_sets_go_over_one_session_and_what_is_lost_on_the_way_is_looked_int
         def drops(verb: str, op: str) -> bool:
             nonlocal updates
             updates += verb == "update"
-            return verb == "update" and updates == 6  # the sixth is carried out and never answered, those after it are not heard
+            return (
+                verb == "update" and updates == 6
+            )  # the sixth is carried out and never answered, those after it are not heard
 
         up.registry.trouble.drops = drops  # type: ignore[method-assign]
         up.changes.clear()
@@ -242,6 +277,8 @@ def test_another_registrars_domain_is_seen_with_its_code_alone(tmp_path: Path) -
         with pytest.raises(OutsideFault, match="authorisation code wrong"):
             await slate.registration(DOMAIN, "guess-guess")
         assert (await slate.registration(DOMAIN, up.registry.book.domains[DOMAIN].code)).registrar == "flint"
-        assert await slate.code(OTHER) and up.registry.book.domains[DOMAIN].code not in str(await slate.registration(OTHER))
+        assert await slate.code(OTHER) and up.registry.book.domains[DOMAIN].code not in str(
+            await slate.registration(OTHER)
+        )
 
     with_registry(tmp_path, work)

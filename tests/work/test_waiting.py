@@ -30,7 +30,8 @@ class Ahead(Clock):
 
 
 def test_a_week_of_looks_takes_no_more_room_than_an_hour(tmp_path: Path) -> None:
-    """Three servers are asked every ten seconds for an hour, and then for a week, until they answer as was waited for."""
+    """Three servers are asked every ten seconds for an hour, and then for a week, until they answer as was waited
+    for."""
 
     async def wait(context: RunContext, looks: int) -> None:
         left = looks

@@ -3,7 +3,18 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, SHUT, add_anyway, add_changing, add_common, agreed, note, show, tell_how, with_outside
+from legatum.cli.common import (
+    OK,
+    SHUT,
+    add_anyway,
+    add_changing,
+    add_common,
+    agreed,
+    note,
+    show,
+    tell_how,
+    with_outside,
+)
 from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
@@ -16,17 +27,30 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", metavar="DOMAIN")
     parser.add_argument("name", nargs="?", metavar="NAME", help="www, @ for the domain itself, or the whole name")
     parser.add_argument("type", nargs="?", metavar="TYPE", help="A, MX, TXT, …")
-    parser.add_argument("data", nargs="*", metavar="DATA", help="each record's data as a master file has it: '10 mail', '\"text\"'")
-    parser.add_argument("--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)")
+    parser.add_argument(
+        "data", nargs="*", metavar="DATA", help="each record's data as a master file has it: '10 mail', '\"text\"'"
+    )
+    parser.add_argument(
+        "--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)"
+    )
     way = parser.add_mutually_exclusive_group()
     way.add_argument("--add", action="store_true", help="beside what is there (default: in its place)")
     way.add_argument("--drop", action="store_true", help="take these records out")
     way.add_argument("--clear", action="store_true", help="take the whole set out")
-    way.add_argument("--serial", type=number(1, 2**32 - 1), metavar="N", help="no record: take the zone to this serial, a lower one too")
-    parser.add_argument(
-        "--ttl", metavar="DURATION", help="of the set (default: as it is, or as beside it); without DATA the TTL alone is changed"
+    way.add_argument(
+        "--serial",
+        type=number(1, 2**32 - 1),
+        metavar="N",
+        help="no record: take the zone to this serial, a lower one too",
     )
-    parser.add_argument("--instead", action="store_true", help="an alias at the name gives way to this, or what is there to an alias")
+    parser.add_argument(
+        "--ttl",
+        metavar="DURATION",
+        help="of the set (default: as it is, or as beside it); without DATA the TTL alone is changed",
+    )
+    parser.add_argument(
+        "--instead", action="store_true", help="an alias at the name gives way to this, or what is there to an alias"
+    )
     add_anyway(parser)
     add_changing(parser)
     add_common(parser)
@@ -70,10 +94,14 @@ def _amendment(args: argparse.Namespace, domain: bytes) -> "Amendment":
 
     way = "add" if args.add else "drop" if args.drop else "clear" if args.clear else "set" if args.data else "keep"
     ttl = parse_duration(args.ttl) if args.ttl else None
-    return Amendment(typed_name(args.name, Name(domain)), parse_type(args.type), way, tuple(args.data), ttl, args.instead)
+    return Amendment(
+        typed_name(args.name, Name(domain)), parse_type(args.type), way, tuple(args.data), ttl, args.instead
+    )
 
 
-async def _records(args: argparse.Namespace, context: "RunContext", provider: "Provider", amendment: "Amendment") -> int:
+async def _records(
+    args: argparse.Namespace, context: "RunContext", provider: "Provider", amendment: "Amendment"
+) -> int:
     from legatum.core.records.name import parse_domain
     from legatum.views.zones.publish import change_lines, publish_document, show_publish
     from legatum.work.effect import found_done
@@ -117,7 +145,10 @@ async def _serial(args: argparse.Namespace, context: "RunContext", provider: "Pr
     state = "unchanged"
     done = []
     if path:
-        lines = [f"serial {old} → {new}, on every server before the next" for old, new in zip((present, *path), path, strict=False)]
+        lines = [
+            f"serial {old} → {new}, on every server before the next"
+            for old, new in zip((present, *path), path, strict=False)
+        ]
         if agreed(args, f"{args.domain} at {provider.name}:", lines):
             state, done = "published", await go_to_serial(context, provider, domain, args.serial)
         else:

@@ -1,4 +1,5 @@
-"""What the commands share: options, progress on standard error, asking before a change, and running with the outside open."""
+"""What the commands share: options, progress on standard error, asking before a change, and running with the outside
+open."""
 
 import argparse
 import asyncio
@@ -28,16 +29,29 @@ OK, FOUND, BAD_INPUT, OUTSIDE, SHUT = 0, 1, 2, 3, 4
 def add_common(parser: argparse.ArgumentParser, settings: bool = True) -> None:
     if settings:
         parser.add_argument("--settings", metavar="FILE", help="settings file, or a folder with a legatum.toml")
-        parser.add_argument("--time-zone", metavar="NAME", help="show times in this zone too, such as Europe/Berlin (default: the house's)")
+        parser.add_argument(
+            "--time-zone",
+            metavar="NAME",
+            help="show times in this zone too, such as Europe/Berlin (default: the house's)",
+        )
     parser.add_argument("--json", action="store_true", help="one JSON document on standard output")
-    parser.add_argument("-v", "--verbose", action="count", default=0, help="more on standard error: every reply, the number of questions")
+    parser.add_argument(
+        "-v",
+        "--verbose",
+        action="count",
+        default=0,
+        help="more on standard error: every reply, the number of questions",
+    )
     parser.add_argument("-q", "--quiet", action="store_true", help="no progress on standard error")
 
 
 def add_form(parser: argparse.ArgumentParser) -> None:
     """For what writes a letter to a customer (``--note``)."""
     parser.add_argument(
-        "--form", choices=("html", "markdown", "text"), default="", help="of --note (default: by the file's ending; - is plain text)"
+        "--form",
+        choices=("html", "markdown", "text"),
+        default="",
+        help="of --note (default: by the file's ending; - is plain text)",
     )
 
 
@@ -49,7 +63,9 @@ def add_changing(parser: argparse.ArgumentParser) -> None:
 def add_anyway(parser: argparse.ArgumentParser) -> None:
     """For what changes a zone."""
     parser.add_argument(
-        "--anyway", action="store_true", help="even if the zone has an error, or visitors a worse service, that they did not have"
+        "--anyway",
+        action="store_true",
+        help="even if the zone has an error, or visitors a worse service, that they did not have",
     )
 
 
@@ -65,10 +81,15 @@ def with_outside(args: argparse.Namespace, work: "Callable[[RunContext], Awaitab
             if context.assumed:
                 note(args, context.assumed)
             for path in context.exposed_secrets():
-                note(args, f"{path}: a secret that everybody on this machine may read: chmod o-r it, and think of it as known")
+                note(
+                    args,
+                    f"{path}: a secret that everybody on this machine may read: chmod o-r it, and think of it as known",
+                )
             if args.verbose > 1:
                 context.asker.heard.append(
-                    lambda reply: note(args, f"{reply.server} {reply.transport} {reply.outcome}, {reply.took * 1000:.1f} ms")
+                    lambda reply: note(
+                        args, f"{reply.server} {reply.transport} {reply.outcome}, {reply.took * 1000:.1f} ms"
+                    )
                 )
             try:
                 return await work(context)
@@ -140,7 +161,9 @@ def picture_file(text: str) -> Path:
     return Path(text)
 
 
-def remember(args: argparse.Namespace, context: "RunContext", pictures: "Iterable[tuple[Observation, Iterable[Finding] | None]]") -> bool:
+def remember(
+    args: argparse.Namespace, context: "RunContext", pictures: "Iterable[tuple[Observation, Iterable[Finding] | None]]"
+) -> bool:
     """For later plans, with what surveys came to where it was judged; whether it was kept."""
     from legatum.work.memory import note_of, our_servers
 
@@ -158,7 +181,10 @@ def tell_under_way(args: argparse.Namespace, context: "RunContext", domain: "Nam
 
     with suppress(Fault):
         if text := pending_text(context, domain):
-            note(args, f"{name_text(domain)}: a move is under way, and part of what differs may be meant; next in it: {text}")
+            note(
+                args,
+                f"{name_text(domain)}: a move is under way, and part of what differs may be meant; next in it: {text}",
+            )
 
 
 def keep(args: argparse.Namespace, context: "RunContext", notes: "Collection[Note]") -> bool:
@@ -197,7 +223,11 @@ def _folded(text: str) -> str:
     import textwrap
 
     width = shutil.get_terminal_size().columns
-    return text if len(text) <= width else "\n".join(textwrap.wrap(text, width, subsequent_indent=" " * 8, break_on_hyphens=False))
+    return (
+        text
+        if len(text) <= width
+        else "\n".join(textwrap.wrap(text, width, subsequent_indent=" " * 8, break_on_hyphens=False))
+    )
 
 
 def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
@@ -218,8 +248,8 @@ def agreed(args: argparse.Namespace, title: str, lines: list[str]) -> bool:
 
 
 def keep_apart(read: Mapping[str, str | None], written: Mapping[str, str | None]) -> None:
-    """Raises :class:`BadInput` where something would be written over a file that is read, or that something else is written to.
-    ``read``: what it is → file; ``written``: option → file."""
+    """Raises :class:`BadInput` where something would be written over a file that is read, or that something else is
+    written to. ``read``: what it is → file; ``written``: option → file."""
     from legatum.core.fault import BadInput
 
     taken = {Path(file).resolve(): what for what, file in read.items() if file and file != "-"}

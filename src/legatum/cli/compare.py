@@ -28,11 +28,22 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--difference",
         metavar="FILE",
-        help="write what turns LEFT into RIGHT; `legatum publish DOMAIN --difference FILE --to PROVIDER` carries it out",
+        help=(
+            "write what turns LEFT into RIGHT; `legatum publish DOMAIN --difference FILE --to PROVIDER` carries it out"
+        ),
     )
-    parser.add_argument("--views", nargs=2, metavar=("INSIDE", "OUTSIDE"), help="instead: a domain's names from two views of the settings")
-    parser.add_argument("--zone", metavar="PLACE", help="with --views: whose names to ask for; without it those that zones usually have")
-    parser.add_argument("--before", metavar="PLACE", help="with --views: the zone as it was before a change, to find who still has that")
+    parser.add_argument(
+        "--views",
+        nargs=2,
+        metavar=("INSIDE", "OUTSIDE"),
+        help="instead: a domain's names from two views of the settings",
+    )
+    parser.add_argument(
+        "--zone", metavar="PLACE", help="with --views: whose names to ask for; without it those that zones usually have"
+    )
+    parser.add_argument(
+        "--before", metavar="PLACE", help="with --views: the zone as it was before a change, to find who still has that"
+    )
     add_viewpoints(parser)
     add_common(parser)
 
@@ -44,7 +55,9 @@ def run(args: argparse.Namespace) -> int:
     if args.views:
         return _views(args)
     if args.right is None:
-        raise BadInput("compare wants two places", "`legatum compare LEFT RIGHT --domain DOMAIN`, or the domain alone with --views")
+        raise BadInput(
+            "compare wants two places", "`legatum compare LEFT RIGHT --domain DOMAIN`, or the domain alone with --views"
+        )
     if args.zone or args.before:
         raise BadInput("--zone and --before go with --views", "leave them out")
     if wants_viewpoints(args) and not args.answers:
@@ -85,7 +98,9 @@ def _views(args: argparse.Namespace) -> int:
         from legatum.work.gathering.contents import contents_of
         from legatum.work.services.views import compare_views
 
-        zones = [(await contents_of(context, place, domain)).zone if place else None for place in (args.zone, args.before)]
+        zones = [
+            (await contents_of(context, place, domain)).zone if place else None for place in (args.zone, args.before)
+        ]
         document = views_document(await compare_views(context, domain, *args.views, *zones))
         show(args, document, lambda screen: show_views(document, screen))
         return OK if document.good else FOUND
@@ -93,7 +108,9 @@ def _views(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _document(contents: "ContentsComparison", answers: "AnswersComparison | None", everywhere: "Everywhere | None") -> "CompareDocument":
+def _document(
+    contents: "ContentsComparison", answers: "AnswersComparison | None", everywhere: "Everywhere | None"
+) -> "CompareDocument":
     from msgspec import structs
 
     from legatum.views.everywhere import everywhere_part
@@ -147,6 +164,11 @@ async def _answers(
 
     def verdict(seen: "AnswersComparison") -> tuple[bool, str]:
         worse = len(seen.worse)
-        return not worse, f"{worse} of {seen.questions} questions answered worse" if worse else f"{seen.questions} questions, none worse"
+        return (
+            not worse,
+            f"{worse} of {seen.questions} questions answered worse"
+            if worse
+            else f"{seen.questions} questions, none worse",
+        )
 
     return found, await look_everywhere(args, context, found, answers_there, (both, sides, right), of_answers, verdict)

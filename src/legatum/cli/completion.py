@@ -15,10 +15,15 @@ def run(args: argparse.Namespace) -> int:
 
     tree = command_tree(COMMANDS)
     entries = [
-        (each.words, [name.words[-1] for name in each.below], [(option.flags, option.value, option.choices, option.help) for option in
-        each.options],
-         [argument.choices for argument in each.arguments if argument.choices])
+        (
+            each.words,
+            [name.words[-1] for name in each.below],
+            [(option.flags, option.value, option.choices, option.help) for option in each.options],
+            [argument.choices for argument in each.arguments if argument.choices],
+        )
         for each in tree.all
-    ]  # fmt: skip
-    sys.stdout.write({"bash": bash, "zsh": zsh, "fish": fish}[args.shell](entries, {each.words: each.summary for each in tree.all}))
+    ]
+    sys.stdout.write(
+        {"bash": bash, "zsh": zsh, "fish": fish}[args.shell](entries, {each.words: each.summary for each in tree.all})
+    )
     return 0

@@ -33,10 +33,21 @@ def add_expected(parser: argparse.ArgumentParser) -> None:
     wanted.add_argument("--ns", metavar="NAME,…", help="the NS set that everybody should have")
     wanted.add_argument("--to", metavar="PROVIDER", help="the NS set of this provider of the settings")
     wanted.add_argument("--move", action="store_true", help="what the domain's move leads to")
-    parser.add_argument("--ds", action="append", metavar="DS", help="a DS that the parent should have: TAG ALGORITHM TYPE DIGEST, or none")
-    parser.add_argument("--serial", type=number(0, 2**32 - 1), metavar="N", help="every server has this serial or a newer one")
-    parser.add_argument("--record", action="append", metavar="'NAME TYPE DATA'", help="a record that every server and resolver gives")
-    parser.add_argument("--since", metavar="WHEN", help="when the change was made: RFC 3339, or how long ago, such as 5m")
+    parser.add_argument(
+        "--ds",
+        action="append",
+        metavar="DS",
+        help="a DS that the parent should have: TAG ALGORITHM TYPE DIGEST, or none",
+    )
+    parser.add_argument(
+        "--serial", type=number(0, 2**32 - 1), metavar="N", help="every server has this serial or a newer one"
+    )
+    parser.add_argument(
+        "--record", action="append", metavar="'NAME TYPE DATA'", help="a record that every server and resolver gives"
+    )
+    parser.add_argument(
+        "--since", metavar="WHEN", help="when the change was made: RFC 3339, or how long ago, such as 5m"
+    )
 
 
 def expected_of(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "Expected":
@@ -64,7 +75,9 @@ def expected_of(args: argparse.Namespace, context: "RunContext", domain: "Name")
             raise BadInput("--ds none and another --ds", "either the parent has DS records or it has none")
         expected = replace(expected, ds=() if none else tuple(sorted(parse_ds_text(text) for text in args.ds)))
     since = parse_instant_or_age(args.since, context.clock.now()) if args.since else expected.since
-    return replace(expected, serial=args.serial, records=expected.records + parse_records(args.record or (), domain), since=since)
+    return replace(
+        expected, serial=args.serial, records=expected.records + parse_records(args.record or (), domain), since=since
+    )
 
 
 def run(args: argparse.Namespace) -> int:

@@ -8,8 +8,12 @@ def configure(parser: argparse.ArgumentParser) -> None:
     from legatum.demo.kinds import ONE_WAY, WISHES
 
     parser.add_argument("--folder", metavar="DIR", help="where to keep everything (default: a new folder here)")
-    parser.add_argument("--kind", metavar="KIND", help=f"one kind of move alone, there and back: {', '.join((*WISHES, *ONE_WAY))}")
-    parser.add_argument("--json", action="store_true", help="a JSON document at the end; the tour goes to standard error")
+    parser.add_argument(
+        "--kind", metavar="KIND", help=f"one kind of move alone, there and back: {', '.join((*WISHES, *ONE_WAY))}"
+    )
+    parser.add_argument(
+        "--json", action="store_true", help="a JSON document at the end; the tour goes to standard error"
+    )
 
 
 def run(args: argparse.Namespace) -> int:

@@ -1,4 +1,5 @@
-"""``legatum ds show / derive / submit / exchange / withdraw DOMAIN``: the chain of trust, and the short ways to change it"""
+"""``legatum ds show / derive / submit / exchange / withdraw DOMAIN``: the chain of trust, and the short ways to change
+it"""
 
 import argparse
 from typing import TYPE_CHECKING
@@ -23,19 +24,35 @@ def configure(parser: argparse.ArgumentParser) -> None:
     for action in (shown, derived, submitted, exchanged, withdrawn):
         action.add_argument("domain", metavar="DOMAIN")
     source = derived.add_mutually_exclusive_group()
-    source.add_argument("--key", metavar="FILE|DATA", help="from this key instead: a file with a DNSKEY record, or its data")
-    source.add_argument("--cds", action="store_true", help="those that the zone asks its parent for, by CDS and CDNSKEY records")
+    source.add_argument(
+        "--key", metavar="FILE|DATA", help="from this key instead: a file with a DNSKEY record, or its data"
+    )
+    source.add_argument(
+        "--cds", action="store_true", help="those that the zone asks its parent for, by CDS and CDNSKEY records"
+    )
     for action in (submitted, exchanged, withdrawn):
-        action.add_argument("--cds", action="store_true", help="just what the zone asks for, as a registry that reads CDS would")
+        action.add_argument(
+            "--cds", action="store_true", help="just what the zone asks for, as a registry that reads CDS would"
+        )
     for action in (submitted, exchanged):
         action.add_argument(
-            "--ds", metavar="DATA", action="append", default=[], help="just this record: key tag, algorithm, digest type, digest"
+            "--ds",
+            metavar="DATA",
+            action="append",
+            default=[],
+            help="just this record: key tag, algorithm, digest type, digest",
         )
     add_exchange_ways(exchanged)
     for action in (submitted, exchanged, withdrawn):
-        action.add_argument("--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)")
-        action.add_argument("--at", default="", metavar="PROVIDER", help="who signs it (default: as the delegation shows)")
-        action.add_argument("--publishing", default="1h", metavar="DURATION", help="how long the registry may take, for the forecast")
+        action.add_argument(
+            "--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)"
+        )
+        action.add_argument(
+            "--at", default="", metavar="PROVIDER", help="who signs it (default: as the delegation shows)"
+        )
+        action.add_argument(
+            "--publishing", default="1h", metavar="DURATION", help="how long the registry may take, for the forecast"
+        )
         add_going(action)
     for action in (shown, derived, submitted, exchanged, withdrawn):
         add_common(action)
@@ -85,7 +102,8 @@ def text_of(given: str) -> str:
 
 
 async def _requested(args: argparse.Namespace, context: "RunContext", domain: "Name") -> tuple[str, ...]:
-    """The DS records that the zone asks for. Raises :class:`GateShut` where that is nobody's word, or something else is wanted."""
+    """The DS records that the zone asks for. Raises :class:`GateShut` where that is nobody's word, or something else is
+    wanted."""
     from legatum.core.fault import GateShut
     from legatum.core.records.name import name_text
     from legatum.work.registry.deriving import asked_on_the_wire
@@ -93,7 +111,9 @@ async def _requested(args: argparse.Namespace, context: "RunContext", domain: "N
     request, doubt = await asked_on_the_wire(context, domain)
     text = name_text(domain)
     if doubt:
-        raise GateShut(doubt, f"compare what `legatum ds derive {text} --cds` shows with the provider's pages; then without --cds")
+        raise GateShut(
+            doubt, f"compare what `legatum ds derive {text} --cds` shows with the provider's pages; then without --cds"
+        )
     if request.removes != (args.action == "withdraw"):
         if request.removes:
             raise GateShut(f"{text} asks for the DS set to be removed", f"`legatum ds withdraw {text} --cds` does that")
@@ -114,8 +134,16 @@ def _wish(args: argparse.Namespace, context: "RunContext", domain: "Name", recor
     from legatum.core.moves.wishes import Wishes
 
     return Wishes(
-        domain=domain, old=args.at, registrar=args.registrar, sign=args.action == "submit", exchange=args.action == "exchange",
-        unsign=args.action == "withdraw", ds=records, low_ttl=parse_duration(context.settings.house.low_ttl),
-        publishing=parse_duration(args.publishing), anyway=args.anyway, way=getattr(args, "way", ""),
+        domain=domain,
+        old=args.at,
+        registrar=args.registrar,
+        sign=args.action == "submit",
+        exchange=args.action == "exchange",
+        unsign=args.action == "withdraw",
+        ds=records,
+        low_ttl=parse_duration(context.settings.house.low_ttl),
+        publishing=parse_duration(args.publishing),
+        anyway=args.anyway,
+        way=getattr(args, "way", ""),
         algorithm=getattr(args, "algorithm", 0),
-    )  # fmt: skip
+    )

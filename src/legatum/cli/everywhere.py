@@ -26,9 +26,9 @@ async def look_everywhere(
     told: "Callable[[Any], Mapping[str, Told]]", verdict: "Callable[[Any], tuple[bool, str]]",
     read: "Callable[[str, Any, str], Awaitable[Any]] | None" = None,
 ) -> "Everywhere":  # fmt: skip
-    """What was seen from here (``own``) beside what is seen from the viewpoints that were asked for. ``read``: makes what ``told`` and
-    ``verdict`` are of out of what a viewpoint, with doubts about it, gave back. Raises :class:`BadInput` for strange viewpoints,
-    :class:`OutsideFault` where no scheduler is there."""
+    """What was seen from here (``own``) beside what is seen from the viewpoints that were asked for. ``read``: makes
+    what ``told`` and ``verdict`` are of out of what a viewpoint, with doubts about it, gave back. Raises
+    :class:`BadInput` for strange viewpoints, :class:`OutsideFault` where no scheduler is there."""
     from legatum.work.afar.viewpoints import HERE, compared, named_viewpoints, open_lookouts
 
     names = named_viewpoints(context, () if args.from_everywhere else args.from_viewpoint)
@@ -36,7 +36,9 @@ async def look_everywhere(
         note(args, f"looking from {', '.join(names)} too …")
         seen = await lookouts.look(errand, *values)
         if read is not None:
-            seen = {place: await _read(read, place, each, lookouts.doubts.get(place, "")) for place, each in seen.items()}
+            seen = {
+                place: await _read(read, place, each, lookouts.doubts.get(place, "")) for place, each in seen.items()
+            }
         return compared({HERE: own, **seen}, told, verdict, lookouts.doubts)
 
 

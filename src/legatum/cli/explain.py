@@ -22,7 +22,10 @@ def run(args: argparse.Namespace) -> int:
         return OK
     if args.slug not in KINDS:
         near = nearest(args.slug, KINDS, 3)
-        raise BadInput(f"no finding '{args.slug}'", f"did you mean {' or '.join(near)}?" if near else "`legatum explain` lists them all")
+        raise BadInput(
+            f"no finding '{args.slug}'",
+            f"did you mean {' or '.join(near)}?" if near else "`legatum explain` lists them all",
+        )
     document = explain_document(KINDS[args.slug])
     show(args, document, lambda screen: show_explain(document, screen))
     return OK

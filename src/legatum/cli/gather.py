@@ -25,13 +25,26 @@ def configure(parser: argparse.ArgumentParser) -> None:
         help="a provider of the settings, server:ADDRESS, or a master file (default: the servers it is delegated to)",
     )  # fmt: skip
     source.add_argument("--file", metavar="FILE", help="a master file, or rows pasted from a form or a mail")
-    parser.add_argument("--since", metavar="FILE", help="an earlier gathering: only what has changed since is fetched (IXFR), from --from")
     parser.add_argument(
-        "--way", action="append", choices=("transfer", "walk", "ask"), help="only this way, of those that servers leave open (repeatable)"
+        "--since",
+        metavar="FILE",
+        help="an earlier gathering: only what has changed since is fetched (IXFR), from --from",
     )
-    parser.add_argument("--names", metavar="FILE", help="when asking by name: more names to ask for: one a line, or a zone")
-    parser.add_argument("--like", metavar="DOMAIN", help="what is gathered is this domain's zone, with the name changed to DOMAIN")
-    parser.add_argument("--out", metavar="FILE", help="where to write (default DOMAIN.zone here; - for standard output)")
+    parser.add_argument(
+        "--way",
+        action="append",
+        choices=("transfer", "walk", "ask"),
+        help="only this way, of those that servers leave open (repeatable)",
+    )
+    parser.add_argument(
+        "--names", metavar="FILE", help="when asking by name: more names to ask for: one a line, or a zone"
+    )
+    parser.add_argument(
+        "--like", metavar="DOMAIN", help="what is gathered is this domain's zone, with the name changed to DOMAIN"
+    )
+    parser.add_argument(
+        "--out", metavar="FILE", help="where to write (default DOMAIN.zone here; - for standard output)"
+    )
     parser.add_argument("--force", action="store_true", help="write over a file that is there already")
     add_common(parser)
 
@@ -48,7 +61,10 @@ def run(args: argparse.Namespace) -> int:
             contents = read_file(Path(args.file), source)
         return _finish(args, domain, contents)
     if args.since and not args.source:
-        raise BadInput("--since needs a place to ask", "`legatum gather DOMAIN --since FILE --from PROVIDER`; or --from server:ADDRESS")
+        raise BadInput(
+            "--since needs a place to ask",
+            "`legatum gather DOMAIN --since FILE --from PROVIDER`; or --from server:ADDRESS",
+        )
     extra = _names(args, source)
 
     async def work(context: "RunContext") -> int:

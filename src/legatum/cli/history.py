@@ -17,13 +17,22 @@ if TYPE_CHECKING:
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", nargs="*", metavar="DOMAIN")
     parser.add_argument("--house", action="store_true", help="every domain that the journal knows of")
-    parser.add_argument("--since", metavar="WHEN", help="only what was done from then on: RFC 3339, or how long ago, such as 30d")
+    parser.add_argument(
+        "--since", metavar="WHEN", help="only what was done from then on: RFC 3339, or how long ago, such as 30d"
+    )
     ways = parser.add_mutually_exclusive_group()
     ways.add_argument("--csv", action="store_true", help="what was done, as a table")
     ways.add_argument("--html", metavar="FILE", help="all of it as a page in one file")
-    ways.add_argument("--note", metavar="FILE", help="a letter to the customer: before and after, what there is to do (.html, .md, .txt)")
     ways.add_argument(
-        "--evidence", type=number(1, 2**63 - 1), metavar="ENTRY", help="the replies kept with an entry; survey --from FILE judges them"
+        "--note",
+        metavar="FILE",
+        help="a letter to the customer: before and after, what there is to do (.html, .md, .txt)",
+    )
+    ways.add_argument(
+        "--evidence",
+        type=number(1, 2**63 - 1),
+        metavar="ENTRY",
+        help="the replies kept with an entry; survey --from FILE judges them",
     )
     ways.add_argument("--export", metavar="FILE", help="everything about the domain, for another journal")
     ways.add_argument("--import", dest="taken", metavar="FILE", help="take in what another journal put out")
@@ -95,7 +104,13 @@ def _told(args: argparse.Namespace, context: "RunContext") -> int:
 def _shown(args: argparse.Namespace, context: "RunContext", domains: "list[Name] | None", since: float | None) -> int:
     from functools import partial
 
-    from legatum.views.moves.history import HouseHistoryDocument, history_csv, history_document, show_history, write_history
+    from legatum.views.moves.history import (
+        HouseHistoryDocument,
+        history_csv,
+        history_document,
+        show_history,
+        write_history,
+    )
     from legatum.work.history import history_of
 
     found = history_of(context, domains, since)
@@ -109,7 +124,11 @@ def _shown(args: argparse.Namespace, context: "RunContext", domains: "list[Name]
     if args.csv:
         sys.stdout.write(history_csv(documents))
     elif args.json:
-        show(args, documents[0] if len(documents) == 1 and not args.house else HouseHistoryDocument(histories=documents), lambda _: None)
+        show(
+            args,
+            documents[0] if len(documents) == 1 and not args.house else HouseHistoryDocument(histories=documents),
+            lambda _: None,
+        )
     elif not args.html:
         for document in documents:
             show(args, document, partial(show_history, document, whole=bool(args.verbose)))

@@ -1,4 +1,5 @@
-"""``legatum hosts show / users / set / enlist / renumber / withdraw``: own name servers, and the short ways to moves of them"""
+"""``legatum hosts show / users / set / enlist / renumber / withdraw``: own name servers, and the short ways to moves of
+them"""
 
 import argparse
 from typing import TYPE_CHECKING
@@ -15,10 +16,16 @@ if TYPE_CHECKING:
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     shown = actions.add_parser("show", help="which name servers need glue, and where their addresses stand")
-    users = actions.add_parser("users", help="which domains use a host: of the settings' list, the journal and the registry")
+    users = actions.add_parser(
+        "users", help="which domains use a host: of the settings' list, the journal and the registry"
+    )
     setting = actions.add_parser("set", help="a host with these addresses: in the zone, at the registry, as glue")
-    enlist = actions.add_parser("enlist", help="hosts into the NS sets of their domain: the zone's, then the registry's")
-    renumber = actions.add_parser("renumber", help="another address, both alive until nobody can hold the old one alone")
+    enlist = actions.add_parser(
+        "enlist", help="hosts into the NS sets of their domain: the zone's, then the registry's"
+    )
+    renumber = actions.add_parser(
+        "renumber", help="another address, both alive until nobody can hold the old one alone"
+    )
     withdraw = actions.add_parser("withdraw", help="take a host away that nobody uses")
     shown.add_argument("domain", metavar="DOMAIN")
     shown.add_argument("--registrar", metavar="NAME", help="also what the registry holds")
@@ -30,13 +37,19 @@ def configure(parser: argparse.ArgumentParser) -> None:
         action.add_argument("host", metavar="HOST", help="whole, such as ns1.kilnandclay.example")
     for action in (setting, enlist, renumber, withdraw):
         action.add_argument("--of", metavar="DOMAIN", help="the registered domain (default: the name above the host)")
-        action.add_argument("--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)")
-        action.add_argument("--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)")
+        action.add_argument(
+            "--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)"
+        )
+        action.add_argument(
+            "--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)"
+        )
     setting.add_argument("--address", required=True, metavar="ADDRESS,…", help="all its addresses, IPv4 and IPv6")
     renumber.add_argument("--from", dest="old", required=True, metavar="ADDRESS")
     renumber.add_argument("--to", dest="new", required=True, metavar="ADDRESS")
     for action in (users, setting, renumber, withdraw):
-        action.add_argument("--users", metavar="FILE", help="a list of domains that may use it, beside those of settings and journal")
+        action.add_argument(
+            "--users", metavar="FILE", help="a list of domains that may use it, beside those of settings and journal"
+        )
     for action in (setting, enlist, renumber, withdraw):
         add_going(action)
     for action in (shown, users, setting, enlist, renumber, withdraw):
@@ -56,10 +69,16 @@ async def _change(args: argparse.Namespace, context: "RunContext") -> int:
     domain, hosts = _hosts(args.of, args.hosts if args.action == "enlist" else [args.host])
     addresses = {} if args.action == "enlist" else {hosts[0]: await _addresses(args, context, domain, hosts[0])}
     wish = Wishes(
-        domain=domain, old=args.at, registrar=args.registrar, hosts=addresses, named=tuple(hosts) if args.action == "enlist" else (),
-        alone=getattr(args, "alone", False), users=tuple(_listed(args)), low_ttl=parse_duration(context.settings.house.low_ttl),
+        domain=domain,
+        old=args.at,
+        registrar=args.registrar,
+        hosts=addresses,
+        named=tuple(hosts) if args.action == "enlist" else (),
+        alone=getattr(args, "alone", False),
+        users=tuple(_listed(args)),
+        low_ttl=parse_duration(context.settings.house.low_ttl),
         anyway=args.anyway,
-    )  # fmt: skip
+    )
     return await draft_and_go(args, context, wish)
 
 
@@ -93,14 +112,17 @@ async def _show(args: argparse.Namespace, context: "RunContext") -> int:
     registrar = context.registrar(args.registrar) if args.registrar else None
     views = await look_at_hosts(context, domain, registrar)
     if not views:
-        raise OutsideFault(f"{args.domain} is not delegated: nobody hands out name servers for it", "is it spelt right?")
+        raise OutsideFault(
+            f"{args.domain} is not delegated: nobody hands out name servers for it", "is it spelt right?"
+        )
     document = hosts_document(domain, views)
     show(args, document, lambda screen: show_hosts(document, screen))
     return OK if document.agreed else FOUND
 
 
 def _hosts(of: str | None, texts: "list[str]") -> "tuple[Name, list[Name]]":
-    """The registered domain, and the hosts. Raises :class:`BadInput` for a host that is not whole where no domain is given."""
+    """The registered domain, and the hosts. Raises :class:`BadInput` for a host that is not whole where no domain is
+    given."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import parent_of, parse_domain, typed_host
 

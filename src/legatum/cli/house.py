@@ -15,7 +15,9 @@ if TYPE_CHECKING:
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--all", action="store_true", help="complete moves too")
     parser.add_argument("--html", metavar="DIR", help="an index and a page for each domain, each in one file")
-    parser.add_argument("--calendar", metavar="FILE", help="each hold's end and each step that may be done, as iCalendar")
+    parser.add_argument(
+        "--calendar", metavar="FILE", help="each hold's end and each step that may be done, as iCalendar"
+    )
     parser.add_argument("--metrics", metavar="FILE", help="OpenMetrics text for a monitoring agent to read")
     add_common(parser)
 
@@ -30,7 +32,9 @@ def run(args: argparse.Namespace) -> int:
         from legatum.work.house import look_at_house
 
         house = look_at_house(context, lambda done, of: note(args, f"moves worked out, to be kept: {done} of {of} …"))
-        document = house_document(house, args.all, *look_at_campaigns(context, {each.domain: each for each in house.standings}))
+        document = house_document(
+            house, args.all, *look_at_campaigns(context, {each.domain: each for each in house.standings})
+        )
         if args.calendar:
             write_whole(Path(args.calendar), house_calendar(document).encode())
             note(args, f"calendar: {args.calendar}")
@@ -69,6 +73,8 @@ def _write_pages(args: argparse.Namespace, context: "RunContext", house: "House"
         slots = list(forecast(runbook, context.journal.outcomes(runbook.id), house.at))
         (history,) = history_of(context, [each.domain])
         by_hand = each.because if each.state == State.PERSON else ""
-        moves.append((move_document(runbook, slots, str(path), house.at, each.trouble, by_hand), history_document(history, None)))
+        moves.append(
+            (move_document(runbook, slots, str(path), house.at, each.trouble, by_hand), history_document(history, None))
+        )
     count = write_house(folder, document, moves)
     note(args, f"pages: {count} in {folder}")

@@ -19,13 +19,26 @@ if TYPE_CHECKING:
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--list", metavar="FILE", action="append", default=[], help="domains beside those that are found (repeatable)")
-    parser.add_argument("--group", metavar="GROUP", help="only list the domains of this group, from the last inventory; nothing is asked")
+    parser.add_argument(
+        "--list", metavar="FILE", action="append", default=[], help="domains beside those that are found (repeatable)"
+    )
+    parser.add_argument(
+        "--group",
+        metavar="GROUP",
+        help="only list the domains of this group, from the last inventory; nothing is asked",
+    )
     parser.add_argument("--csv", action="store_true", help="a row for each domain on standard output")
     parser.add_argument("--html", metavar="FILE", help="a page without outside parts")
     parser.add_argument("--resume", action="store_true", help="go on with an inventory that was broken off")
-    parser.add_argument("--at-once", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side")
-    parser.add_argument("--rate", type=number(0, 1_000_000), metavar="N", help="questions a second to one server (default: the settings')")
+    parser.add_argument(
+        "--at-once", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side"
+    )
+    parser.add_argument(
+        "--rate",
+        type=number(0, 1_000_000),
+        metavar="N",
+        help="questions a second to one server (default: the settings')",
+    )
     parser.add_argument(
         "--engine", metavar="PLACE", nargs="?", const="", help="share the questions among the workers of this scheduler"
     )  # fmt: skip
@@ -77,7 +90,9 @@ async def _taken(args: argparse.Namespace, context: "RunContext") -> int:
     with bar(args):
         await _work_through(args, context, sides, list(named.domains), done, part)
     last = read_head(context.folder)
-    document = _document(context, sides, (part, path), last.at if last is not None else None, [*named.left_out, *left_out])
+    document = _document(
+        context, sides, (part, path), last.at if last is not None else None, [*named.left_out, *left_out]
+    )
     taken_over(context.folder, Head(context.clock.now(), sides))
     if args.html:
         write_whole(Path(args.html), inventory_page(document))
@@ -93,7 +108,12 @@ async def _taken(args: argparse.Namespace, context: "RunContext") -> int:
 
 
 async def _work_through(
-    args: argparse.Namespace, context: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]", done: set[str], part: Path
+    args: argparse.Namespace,
+    context: "RunContext",
+    sides: "tuple[Side, ...]",
+    domains: "list[Name]",
+    done: set[str],
+    part: Path,
 ) -> None:
     """Every domain that is not done yet, a line each as it comes."""
     from legatum.core.records.name import name_text
@@ -103,14 +123,18 @@ async def _work_through(
     if args.resume:
         cut_off(part)
     left = [each for each in domains if name_text(each) not in done]
-    parts = look_here(context, sides, left, args.at_once) if args.engine is None else _by_engine(args, context, sides, left)
+    parts = (
+        look_here(context, sides, left, args.at_once) if args.engine is None else _by_engine(args, context, sides, left)
+    )
     with part.open("ab" if args.resume else "wb") as file:
         async for item in take_inventory(context, parts, len(left)):
             file.write(write_item(item))
             file.flush()
 
 
-async def _by_engine(args: argparse.Namespace, context: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]") -> "Parts":
+async def _by_engine(
+    args: argparse.Namespace, context: "RunContext", sides: "tuple[Side, ...]", domains: "list[Name]"
+) -> "Parts":
     import msgspec
 
     from legatum.net.engine import open_engine
@@ -121,7 +145,9 @@ async def _by_engine(args: argparse.Namespace, context: "RunContext", sides: "tu
     async with open_engine(engine_hub(context, args.engine)) as engine:
         workers = await fit_workers(engine, lambda text: note(args, text))
         rate = context.settings.network.rate
-        order = Order(msgspec.json.encode(looking_settings(context, max(1, rate // len(workers)) if rate else 0)), sides)
+        order = Order(
+            msgspec.json.encode(looking_settings(context, max(1, rate // len(workers)) if rate else 0)), sides
+        )
         async for found in engine.in_parts(look_there, order, each_of(domains), workers, 100):
             yield found
 
@@ -134,10 +160,14 @@ def _grouping(context: "RunContext", sides: "tuple[Side, ...]") -> "Callable[[It
 
 
 def _document(
-    context: "RunContext", sides: "tuple[Side, ...]", files: tuple[Path, Path], before: float | None, left_out: list[str]
+    context: "RunContext",
+    sides: "tuple[Side, ...]",
+    files: tuple[Path, Path],
+    before: float | None,
+    left_out: list[str],
 ) -> "InventoryDocument":
-    """The new inventory by groups, and what is not as in the last one. ``files``: of the new one, and of the last; ``before``: when that
-    was taken."""
+    """The new inventory by groups, and what is not as in the last one. ``files``: of the new one, and of the last;
+    ``before``: when that was taken."""
     from legatum.core.inventory import changes_between
     from legatum.views.inventory import inventory_document
     from legatum.work.inventory.kept import is_as_before, marks_of, read_items

@@ -13,8 +13,12 @@ if TYPE_CHECKING:
 def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     add_common(actions.add_parser("state", help="where it is and how much it holds"))
-    copied = actions.add_parser("copy", help="all of it, as it is at one moment: a backup, or from a file to a database and back")
-    copied.add_argument("to", metavar="PLACE", help="a file that is not there yet, or postgresql://HOST/DATABASE with no journal in it")
+    copied = actions.add_parser(
+        "copy", help="all of it, as it is at one moment: a backup, or from a file to a database and back"
+    )
+    copied.add_argument(
+        "to", metavar="PLACE", help="a file that is not there yet, or postgresql://HOST/DATABASE with no journal in it"
+    )
     add_common(copied)
     form = actions.add_parser("form", help="bring its tables to an earlier form, for an earlier version of the program")
     form.add_argument("number", metavar="NUMBER", type=int, help="of the form (docs/compatibility.md)")

@@ -15,9 +15,13 @@ if TYPE_CHECKING:
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("place", nargs="+", metavar="PLACE", help="a master file, a provider of the settings, or server:ADDRESS")
+    parser.add_argument(
+        "place", nargs="+", metavar="PLACE", help="a master file, a provider of the settings, or server:ADDRESS"
+    )
     parser.add_argument("--domain", metavar="DOMAIN", help="which zone; a file says it itself")
-    parser.add_argument("--against", metavar="PLACE", help="another copy of the zone: names that only one of the two has")
+    parser.add_argument(
+        "--against", metavar="PLACE", help="another copy of the zone: names that only one of the two has"
+    )
     add_common(parser)
 
 
@@ -39,7 +43,9 @@ def run(args: argparse.Namespace) -> int:
         from legatum.work.zones.lint import lint_file, lint_zone
 
         home = tuple(context.settings.network.home)
-        origin = domain or next((domain_of(Path(place)) for place in (*args.place, args.against or "") if place and is_file(place)), None)
+        origin = domain or next(
+            (domain_of(Path(place)) for place in (*args.place, args.against or "") if place and is_file(place)), None
+        )
         found = []
         with bar(args):
             other = (await contents_of(context, args.against, origin)).zone if args.against else None

@@ -43,51 +43,83 @@ def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     draft = actions.add_parser("draft", help="look at everything a move rests on, and write its runbook")
     draft.add_argument(
-        "domains", metavar="DOMAIN", nargs="*",
-        help="none with --replace: every domain of the house that carries the address; none with --hosts: whose host it is",
-    )  # fmt: skip
+        "domains",
+        metavar="DOMAIN",
+        nargs="*",
+        help=(
+            "none with --replace: every domain of the house that carries the address; none with --hosts: "
+            "whose host it is"
+        ),
+    )
     draft.add_argument("--list", metavar="FILE", help="many moves: domains, one a line")
     add_wishes(draft)
-    draft.add_argument("--out", metavar="FILE", help="where to write the move file of one domain (default: the settings' folder of moves)")
+    draft.add_argument(
+        "--out",
+        metavar="FILE",
+        help="where to write the move file of one domain (default: the settings' folder of moves)",
+    )
     draft.add_argument("--force", action="store_true", help="write over a move that is there already")
     add_common(draft)
     shown = actions.add_parser("show", help="the whole runbook, with instants and reasons")
     _add_move(shown)
     shown.add_argument("--markdown", action="store_true", help="as Markdown on standard output")
     shown.add_argument(
-        "--calendar", metavar="FILE", help="each hold's end and each step to begin as events, iCalendar (- for standard output)"
+        "--calendar",
+        metavar="FILE",
+        help="each hold's end and each step to begin as events, iCalendar (- for standard output)",
     )
     shown.add_argument("--picture", metavar="FILE", help="the timeline as a picture (png, svg or pdf)")
-    shown.add_argument("--note", metavar="FILE", help="a letter to the customer: what changes, what there is to do, when it is over")
+    shown.add_argument(
+        "--note", metavar="FILE", help="a letter to the customer: what changes, what there is to do, when it is over"
+    )
     add_form(shown)
     _add_move(actions.add_parser("status", help="how far it has come, a line a step"))
-    rehearsed = actions.add_parser("rehearse", help="prove that no cache would give a wrong answer, or tell how one would")
+    rehearsed = actions.add_parser(
+        "rehearse", help="prove that no cache would give a wrong answer, or tell how one would"
+    )
     _add_move(rehearsed)
     rehearsed.add_argument(
-        "--population", type=number(1, 100_000_000), metavar="N", help="also what so many caches with random timing would fare like"
+        "--population",
+        type=number(1, 100_000_000),
+        metavar="N",
+        help="also what so many caches with random timing would fare like",
     )
     _add_move(actions.add_parser("redraw", help="draw the plan anew from what is so now; what was done stays done"))
     retreat = actions.add_parser("retreat", help="take back what was done, in order, with gates and holds of its own")
     _add_move(retreat)
     retreat.add_argument("--wait", action="store_true", help="stay through holds until everything is taken back")
     retreat.add_argument("--until", metavar="STEP", help="stop after this step")
-    retreat.add_argument("--give-up", action="store_true", help="take nothing more back: the move goes on, from what is so now")
+    retreat.add_argument(
+        "--give-up", action="store_true", help="take nothing more back: the move goes on, from what is so now"
+    )
     add_changing(retreat)
     add_typed(retreat)
-    retreat.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
-    advance = actions.add_parser("advance", help="carry it out as far as it may go; say why it stops and when to come back")
+    retreat.add_argument(
+        "--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail"
+    )
+    advance = actions.add_parser(
+        "advance", help="carry it out as far as it may go; say why it stops and when to come back"
+    )
     advance.add_argument("move", metavar="DOMAIN", nargs="?", help="the domain, or the move's file")
     advance.add_argument("--all", action="store_true", help="every move of the house that is under way")
     add_common(advance)
     advance.add_argument("--wait", action="store_true", help="stay through holds until the move is complete")
     advance.add_argument("--until", metavar="STEP", help="stop after this step")
-    advance.add_argument("--again", metavar="STEP", help="do this step and all after it again (while no NS set has been changed)")
+    advance.add_argument(
+        "--again", metavar="STEP", help="do this step and all after it again (while no NS set has been changed)"
+    )
     add_changing(advance)
     add_typed(advance)
     advance.add_argument(
-        "--code", metavar="REFERENCE", help="where a transfer's authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt"
+        "--code",
+        metavar="REFERENCE",
+        help="where a transfer's authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt",
     )
-    advance.add_argument("--anyway", action="store_true", help="although the services are worse at the addresses that visitors are led to")
+    advance.add_argument(
+        "--anyway",
+        action="store_true",
+        help="although the services are worse at the addresses that visitors are led to",
+    )
     add_against_advice(advance)
 
 
@@ -99,7 +131,9 @@ def _add_move(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     if args.action == "draft":
         return _draft(args)
-    return {"advance": _advance, "rehearse": _rehearse, "retreat": _retreat, "redraw": _redraw}.get(args.action, _show)(args)
+    return {"advance": _advance, "rehearse": _rehearse, "retreat": _retreat, "redraw": _redraw}.get(args.action, _show)(
+        args
+    )
 
 
 def _draft(args: argparse.Namespace) -> int:
@@ -121,7 +155,8 @@ def _draft(args: argparse.Namespace) -> int:
 
 
 async def _concerned(args: argparse.Namespace, context: "RunContext") -> "tuple[list[Name], list[tuple[Name, Fault]]]":
-    """The domains that a wish is about which names an address or hosts and no domain; and those of which that could not be seen."""
+    """The domains that a wish is about which names an address or hosts and no domain; and those of which that could not
+    be seen."""
     from legatum.cli.wishes import host_domains, replaced
     from legatum.core.fault import BadInput
     from legatum.work.drafting.carriers import carriers_of
@@ -134,19 +169,26 @@ async def _concerned(args: argparse.Namespace, context: "RunContext") -> "tuple[
     unseen: dict[Name, Fault] = {}
     for each in map(replaced, args.replace):
         carriers = await carriers_of(context, each)
-        note(args, f"{each.old} stands in {len(carriers.carrying)} of the {carriers.looked} domains of the house that could be looked at")
+        note(
+            args,
+            f"{each.old} stands in {len(carriers.carrying)} of the {carriers.looked} domains of the house "
+            "that could be looked at",
+        )
         found |= dict.fromkeys(carriers.carrying)
         unseen |= dict(carriers.unseen)
     if not found and not unseen:
-        raise BadInput("none of the house's domains carries it", "is it the right address? Of one that the house does not list: name it")
+        raise BadInput(
+            "none of the house's domains carries it",
+            "is it the right address? Of one that the house does not list: name it",
+        )
     return list(found), list(unseen.items())
 
 
 async def _draft_many(
     args: argparse.Namespace, context: "RunContext", domains: "list[Name]", unseen: "Sequence[tuple[Name, Fault]]" = ()
 ) -> int:
-    """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that failed, ``unseen`` the
-    ones that could not be looked at before."""
+    """Side by side; one that cannot be drafted holds up none of the others. The status is that of the first one that
+    failed, ``unseen`` the ones that could not be looked at before."""
     from legatum.core.fault import Fault
     from legatum.net.side_by_side import side_by_side
     from legatum.views.moves.move import drafts_document, show_drafts
@@ -186,7 +228,9 @@ def _show(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-def _write_letter(args: argparse.Namespace, context: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> None:
+def _write_letter(
+    args: argparse.Namespace, context: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]"
+) -> None:
     """For the customer, in her words."""
     from legatum.core.instant import instant_text
     from legatum.core.letter import of_move
@@ -199,7 +243,9 @@ def _write_letter(args: argparse.Namespace, context: "RunContext", runbook: "Run
     waits = bool(by_hand_of(next_step(runbook, outcomes), context.journal.of_move(runbook.id)))
     letter = of_move(runbook, len(outcomes), instant_text(slots[-1].ends), waits)
     house = context.settings.house.operator
-    write_letter(args.note, letter_text(letter, form_of(args.note, args.form), now, context.letters, house, of_changes=True))
+    write_letter(
+        args.note, letter_text(letter, form_of(args.note, args.form), now, context.letters, house, of_changes=True)
+    )
     if args.note != "-":
         note(args, f"letter to the customer: {args.note}")
 
@@ -247,10 +293,14 @@ def _refuse_without_answers(runbook: "Runbook", words: str) -> None:
     from legatum.core.fault import BadInput
 
     if not runbook.changes_answers:
-        raise BadInput(f"a transfer changes nothing that caches hold: {words}", "`legatum move show DOMAIN` has the whole runbook")
+        raise BadInput(
+            f"a transfer changes nothing that caches hold: {words}", "`legatum move show DOMAIN` has the whole runbook"
+        )
 
 
-def _schedule(args: argparse.Namespace, context: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]") -> bool:
+def _schedule(
+    args: argparse.Namespace, context: "RunContext", runbook: "Runbook", outcomes: "dict[str, Outcome]"
+) -> bool:
     """Writes what was asked for in another form than text; whether anything was."""
     from legatum.core.moves.runbook import forecast
     from legatum.net.file import unwritable, write_whole
@@ -326,7 +376,9 @@ async def _advance_all(args: argparse.Namespace, context: "RunContext") -> int:
             return failed_advance(name_text(runbook.domain), fault)
 
     paths = moves_under_way(context)
-    parts = list(await asyncio.gather(*map(one, paths))) if args.wait and args.yes else [await one(path) for path in paths]
+    parts = (
+        list(await asyncio.gather(*map(one, paths))) if args.wait and args.yes else [await one(path) for path in paths]
+    )
     document = AdvancesDocument(moves=parts)
     show(args, document, lambda screen: show_advances(document, screen))
     return next((status for halt, status in _STATUS.items() if any(each.halt == halt for each in parts)), OK)
@@ -380,7 +432,9 @@ def _retreat(args: argparse.Namespace) -> int:
             if args.dry_run and not args.json:
                 sys.stdout.write("\nThe whole way back:\n")
                 present(args, context, retreat, there, journal.outcomes(retreat.id))
-            if status == SHUT and not journal.begun(retreat.id):  # declined, or refused at its first step: the move can still go on
+            if status == SHUT and not journal.begun(
+                retreat.id
+            ):  # declined, or refused at its first step: the move can still go on
                 there.unlink(missing_ok=True)
             return status
 

@@ -29,19 +29,30 @@ def add_going(parser: argparse.ArgumentParser) -> None:
 
 
 def add_typed(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--typed", metavar="STEP", help="this step was typed into the form, and saved; where nothing shows it from here")
+    parser.add_argument(
+        "--typed", metavar="STEP", help="this step was typed into the form, and saved; where nothing shows it from here"
+    )
 
 
 def add_against_advice(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
-    parser.add_argument("--any-time", action="store_true", help="outside the house's windows, and in its quiet times, too")
+    parser.add_argument(
+        "--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail"
+    )
+    parser.add_argument(
+        "--any-time", action="store_true", help="outside the house's windows, and in its quiet times, too"
+    )
 
 
 async def drafted(
-    args: argparse.Namespace, context: "RunContext", wish: "Wishes", out: Path | None = None, keep: bool = True, over_drafts: bool = False
+    args: argparse.Namespace,
+    context: "RunContext",
+    wish: "Wishes",
+    out: Path | None = None,
+    keep: bool = True,
+    over_drafts: bool = False,
 ) -> "tuple[Runbook, Path]":
-    """One move, drafted and, if ``keep``, written; ``over_drafts``: over one of which nothing was begun. Raises as drafting does, and
-    :class:`BadInput` where there is one already."""
+    """One move, drafted and, if ``keep``, written; ``over_drafts``: over one of which nothing was begun. Raises as
+    drafting does, and :class:`BadInput` where there is one already."""
     from legatum.core.fault import BadInput
     from legatum.core.instant import instant_text, people_text
     from legatum.core.records.name import name_text
@@ -58,7 +69,8 @@ async def drafted(
         there = read_move(path)
         raise BadInput(
             f"{path}: there is a move of this domain already: {there.wish}, drafted {instant_text(there.drafted)}",
-            f"go on with it (`legatum move status {name_text(wish.domain)}`), take it back, or draw another one in its place with --force",
+            f"go on with it (`legatum move status {name_text(wish.domain)}`), take it back, or draw another "
+            "one in its place with --force",
         )
     runbook, speeds = await draft_move(context, wish, lambda text: note(args, text))
     for speed, ends in speeds.items():
@@ -75,7 +87,8 @@ async def drafted(
 
 
 async def draft_and_go(args: argparse.Namespace, context: "RunContext", wish: "Wishes") -> int:
-    """A short way: the move of this kind that is under way goes on; else one is drafted, and carried out as far as it may go."""
+    """A short way: the move of this kind that is under way goes on; else one is drafted, and carried out as far as it
+    may go."""
     from legatum.core.fault import AlreadySo
     from legatum.core.records.name import name_text
     from legatum.net.file import write_whole
@@ -101,12 +114,16 @@ async def draft_and_go(args: argparse.Namespace, context: "RunContext", wish: "W
         try:
             status = await carry_out(args, context, runbook, path, journal)
         finally:
-            if status != OK and not args.dry_run and is_untouched(runbook, journal):  # refused, or declined: all is as it was before
+            if (
+                status != OK and not args.dry_run and is_untouched(runbook, journal)
+            ):  # refused, or declined: all is as it was before
                 path.unlink(missing_ok=True) if before is None else write_whole(path, before)
         return status
 
 
-async def carry_out(args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, journal: "Journal") -> int:
+async def carry_out(
+    args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, journal: "Journal"
+) -> int:
     """As far as it may go, and said."""
     from legatum.views.moves.move import advance_document, show_halt
     from legatum.work.moves.advance import Halt
@@ -136,7 +153,9 @@ async def _gone_on(
     return await advance(context, runbook, path, journal, _ways(args, context, runbook, path, done)), done
 
 
-def _ways(args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, done: list[str]) -> "AdvanceOptions":
+def _ways(
+    args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, done: list[str]
+) -> "AdvanceOptions":
     from legatum.core.instant import people_text
     from legatum.core.moves.outcome import Outcome
     from legatum.core.moves.runbook import Step
@@ -187,7 +206,12 @@ def write_by_hand(runbook: "Runbook", path: Path, step: "Step", what: "ByHand") 
 
 
 def present(
-    args: argparse.Namespace, context: "RunContext", runbook: "Runbook", path: Path, outcomes: "dict[str, Outcome]", brief: bool = False
+    args: argparse.Namespace,
+    context: "RunContext",
+    runbook: "Runbook",
+    path: Path,
+    outcomes: "dict[str, Outcome]",
+    brief: bool = False,
 ) -> int:
     """The whole runbook, or a line for each step."""
     from legatum.core.moves.runbook import forecast
@@ -198,7 +222,9 @@ def present(
     slots = list(forecast(runbook, outcomes, now))
     following = next((each.step for each in slots if each.outcome is None), None)
     entries = context.journal.of_move(runbook.id)
-    document = move_document(runbook, slots, str(path), now, trouble_of(following, entries), by_hand_of(following, entries))
+    document = move_document(
+        runbook, slots, str(path), now, trouble_of(following, entries), by_hand_of(following, entries)
+    )
     if brief:
         show(args, document, lambda screen: show_status(document, slots, now, screen))
     else:

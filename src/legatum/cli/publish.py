@@ -42,7 +42,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
         "--from",
         dest="source",
         metavar="PLACE",
-        help="a master file, pasted rows (- for standard input), a folder of DOMAIN.zone files, a provider, server:ADDRESS",
+        help=(
+            "a master file, pasted rows (- for standard input), a folder of DOMAIN.zone files, a provider, "
+            "server:ADDRESS"
+        ),
     )
     what.add_argument(
         "--difference",
@@ -50,8 +53,12 @@ def configure(parser: argparse.ArgumentParser) -> None:
         help="what `legatum compare LEFT RIGHT --domain DOMAIN --difference FILE` wrote: that alone is changed",
     )
     parser.add_argument("--ns-ttl", metavar="DURATION", help="TTL of the NS set there (default: as at the source)")
-    parser.add_argument("--remove", action="store_true", help="even if that takes away more of the zone than the house lets go")
-    parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.worksheet.md)")
+    parser.add_argument(
+        "--remove", action="store_true", help="even if that takes away more of the zone than the house lets go"
+    )
+    parser.add_argument(
+        "--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.worksheet.md)"
+    )
     parser.add_argument("--wait", action="store_true", help="by hand: watch until every server has it")
     add_anyway(parser)
     add_changing(parser)
@@ -69,7 +76,9 @@ def run(args: argparse.Namespace) -> int:
         domains = domains_of(args)
         if len(domains) > 1 and (args.difference or args.sheet or args.wait):
             raise BadInput("--difference, --sheet and --wait are of one zone", "name one domain")
-        return await (_one(args, context, domains[0], ns_ttl) if len(domains) == 1 else _many(args, context, domains, ns_ttl))
+        return await (
+            _one(args, context, domains[0], ns_ttl) if len(domains) == 1 else _many(args, context, domains, ns_ttl)
+        )
 
     return with_outside(args, work)
 
@@ -93,7 +102,9 @@ async def _one(args: argparse.Namespace, context: "RunContext", domain: "Name", 
         contents = await contents_of(context, args.source, domain)
         if contents.pasted is not None:
             _tell_pasted(args, contents.pasted)
-            contents = contents.completed(await present_at(context, provider, domain) or fresh_zone(domain, provider.servers))
+            contents = contents.completed(
+                await present_at(context, provider, domain) or fresh_zone(domain, provider.servers)
+            )
         zone = contents.zone
     flattened = await flatten(context, zone)
     zone = flattened.zone
@@ -111,7 +122,9 @@ async def _one(args: argparse.Namespace, context: "RunContext", domain: "Name", 
     if publication.is_needed and not args.anyway:
         try:
             with bar(args):
-                await refuse_harm(context, publication, zone if args.source and is_served(context, args.source) else None)
+                await refuse_harm(
+                    context, publication, zone if args.source and is_served(context, args.source) else None
+                )
         except GateShut as fault:
             if not args.dry_run:
                 raise
@@ -208,7 +221,8 @@ def _changes(args: argparse.Namespace, domain: "Name") -> "list[Difference]":
         document = read_difference(Path(args.difference).read_bytes())
     except OSError as error:
         raise BadInput(
-            f"{args.difference}: {error.strerror}", "give a file that `legatum compare LEFT RIGHT --domain DOMAIN --difference FILE` wrote"
+            f"{args.difference}: {error.strerror}",
+            "give a file that `legatum compare LEFT RIGHT --domain DOMAIN --difference FILE` wrote",
         ) from None
     if document.domain != name_text(domain):
         raise BadInput(f"{args.difference} is about {document.domain}", "give that domain")

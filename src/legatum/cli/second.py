@@ -16,17 +16,27 @@ def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     shown = actions.add_parser("show", help="whether both providers have the same zone")
     added = actions.add_parser("add", help="have a second provider serve the zone too, or many zones")
-    left = actions.add_parser("leave", help="a second provider out of both NS sets, and of its service when nobody asks it any more")
+    left = actions.add_parser(
+        "leave", help="a second provider out of both NS sets, and of its service when nobody asks it any more"
+    )
     added.add_argument("domains", metavar="DOMAIN", nargs="*")
-    added.add_argument("--list", metavar="FILE", help="domains, one a line; the second provider is told of all of them together")
+    added.add_argument(
+        "--list", metavar="FILE", help="domains, one a line; the second provider is told of all of them together"
+    )
     for action in (shown, left):
         action.add_argument("domain", metavar="DOMAIN")
     for action in (shown, added, left):
-        action.add_argument("--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)")
-        action.add_argument("--second", required=True, metavar="NAME", help="a secondary of the settings, or who signs by itself")
+        action.add_argument(
+            "--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)"
+        )
+        action.add_argument(
+            "--second", required=True, metavar="NAME", help="a secondary of the settings, or who signs by itself"
+        )
     added.add_argument("--registrar", default="", metavar="NAME", help="name its servers at this registrar too")
     left.add_argument("--registrar", default="", metavar="NAME", help="take its servers out at this registrar too")
-    left.add_argument("--dead", action="store_true", help="although its servers answer no more: nobody can depend on them")
+    left.add_argument(
+        "--dead", action="store_true", help="although its servers answer no more: nobody can depend on them"
+    )
     for action in (added, left):
         add_going(action)
     for action in (shown, added, left):
@@ -57,10 +67,16 @@ def _wish(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "W
 
     added = args.action == "add"
     return Wishes(
-        domain=domain, old=args.at, registrar=args.registrar, second=args.second if added else "", without="" if added else args.second,
-        dead=getattr(args, "dead", False), at_registrar=bool(args.registrar), low_ttl=parse_duration(context.settings.house.low_ttl),
+        domain=domain,
+        old=args.at,
+        registrar=args.registrar,
+        second=args.second if added else "",
+        without="" if added else args.second,
+        dead=getattr(args, "dead", False),
+        at_registrar=bool(args.registrar),
+        low_ttl=parse_duration(context.settings.house.low_ttl),
         anyway=args.anyway,
-    )  # fmt: skip
+    )
 
 
 async def _add(args: argparse.Namespace, context: "RunContext") -> int:
@@ -89,7 +105,10 @@ async def _add_many(args: argparse.Namespace, context: "RunContext", domains: "l
     lines += first_of(args, [name_text(each.runbook.domain) for each in ready])
     go = bool(ready) and agreed(args, f"{len(ready)} zones: {args.second} beside {args.at}", lines)
     done = {each.domain: each for each in await join_many(context, ready, args.wait)} if go else {}
-    found = [each if isinstance(each, Joined) else done.get(domain, Joined(domain, "ready")) for domain, each in drawn.items()]
+    found = [
+        each if isinstance(each, Joined) else done.get(domain, Joined(domain, "ready"))
+        for domain, each in drawn.items()
+    ]
     state = ending_of(args, ready, go)
     document = joined_document(state, args.at, args.second, found)
     show(args, document, lambda screen: show_joined(document, screen))

@@ -16,15 +16,30 @@ def configure(parser: argparse.ArgumentParser) -> None:
     actions = parser.add_subparsers(dest="action", required=True, metavar="ACTION")
     shown = actions.add_parser("show", help="what is in force, and where each value comes from; no secret")
     checked = actions.add_parser("check", help="every account, server and file tried out, by what changes nothing")
-    checked.add_argument("names", metavar="NAME", nargs="*", help="only these: alder, providers.alder, resolvers, rdap, journal …")
-    checked.add_argument("--domain", metavar="DOMAIN", action="append", default=[], help="try with this domain (repeatable)")
-    added = actions.add_parser("add", help="a provider, secondary, registrar or resolver, written into the file; the rest stays as it is")
+    checked.add_argument(
+        "names", metavar="NAME", nargs="*", help="only these: alder, providers.alder, resolvers, rdap, journal …"
+    )
+    checked.add_argument(
+        "--domain", metavar="DOMAIN", action="append", default=[], help="try with this domain (repeatable)"
+    )
+    added = actions.add_parser(
+        "add", help="a provider, secondary, registrar or resolver, written into the file; the rest stays as it is"
+    )
     added.add_argument("kind", choices=_KINDS)
     added.add_argument("name", metavar="NAME", help="what it is called here")
     added.add_argument(
-        "--serves", metavar="DOMAIN", default="", help="a domain there: its name servers, and who lets us transfer, are found"
+        "--serves",
+        metavar="DOMAIN",
+        default="",
+        help="a domain there: its name servers, and who lets us transfer, are found",
     )
-    added.add_argument("--set", metavar="KEY=VALUE", action="append", default=[], help="a line of it, as in docs/settings.md (repeatable)")
+    added.add_argument(
+        "--set",
+        metavar="KEY=VALUE",
+        action="append",
+        default=[],
+        help="a line of it, as in docs/settings.md (repeatable)",
+    )
     for action in (shown, checked, added):
         add_common(action)
     add_changing(added)

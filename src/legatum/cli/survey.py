@@ -39,22 +39,34 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--registrar", metavar="NAME", help="also what this registrar's account at the registry holds")
     parser.add_argument("--no-resolvers", action="store_true", help="leave the resolvers of the settings alone")
     parser.add_argument("--no-rdap", action="store_true", help="leave registration data alone")
-    parser.add_argument("--former", metavar="PROVIDER", help="after a switch: also what this provider's servers still say")
     parser.add_argument(
-        "--leftovers", action="store_true", help="what nothing uses any more: zones, hosts, names, DS, records (with --former too)"
+        "--former", metavar="PROVIDER", help="after a switch: also what this provider's servers still say"
     )
-    parser.add_argument("--tenants", metavar="FILE", help="with it: a table of domains and templates, to find records of other ones")
-    parser.add_argument("--change-at", metavar="WHEN", help="when a change of name servers is planned: RFC 3339, or from now such as 2h")
+    parser.add_argument(
+        "--leftovers",
+        action="store_true",
+        help="what nothing uses any more: zones, hosts, names, DS, records (with --former too)",
+    )
+    parser.add_argument(
+        "--tenants", metavar="FILE", help="with it: a table of domains and templates, to find records of other ones"
+    )
+    parser.add_argument(
+        "--change-at", metavar="WHEN", help="when a change of name servers is planned: RFC 3339, or from now such as 2h"
+    )
     parser.add_argument("--transfer", action="store_true", help="the domain is to go to another registrar")
     parser.add_argument("--chain", action="store_true", help="also the chain of trust above it, from the root down")
     add_service(parser)
     add_places(parser)
-    parser.add_argument("--view", action="append", metavar="NAME", help="also the names as seen from this view of the settings")
+    parser.add_argument(
+        "--view", action="append", metavar="NAME", help="also the names as seen from this view of the settings"
+    )
     parser.add_argument("--evidence", metavar="FILE", help="keep every reply")
     parser.add_argument("--from", dest="source", metavar="FILE", help="judge kept evidence again; nothing is asked")
     parser.add_argument("--pcap", metavar="FILE", help="the replies as a capture file for packet tools")
     parser.add_argument("--html", metavar="FILE", help="a report in one file, for the ticket")
-    parser.add_argument("--note", metavar="FILE", help="a letter to the customer, of one domain: what is wrong, what there is to do")
+    parser.add_argument(
+        "--note", metavar="FILE", help="a letter to the customer, of one domain: what is wrong, what there is to do"
+    )
     add_form(parser)
     add_viewpoints(parser)
     add_common(parser)
@@ -66,7 +78,9 @@ def add_service(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="also sites, mail and certificates, and what the names say of them; see `legatum visit DOMAIN`",
     )
-    parser.add_argument("--before", metavar="PLACE", help="with it: the zone as it was: a provider, a master file, server:ADDRESS")
+    parser.add_argument(
+        "--before", metavar="PLACE", help="with it: the zone as it was: a provider, a master file, server:ADDRESS"
+    )
 
 
 def require_service(args: argparse.Namespace) -> None:
@@ -75,7 +89,10 @@ def require_service(args: argparse.Namespace) -> None:
 
     for option in ("before", "at", "mail_at"):
         if getattr(args, option, None) and not args.service:
-            raise BadInput(f"--{option.replace('_', '-')} without --service", "it is of the services behind the names: add --service")
+            raise BadInput(
+                f"--{option.replace('_', '-')} without --service",
+                "it is of the services behind the names: add --service",
+            )
 
 
 def run(args: argparse.Namespace) -> int:
@@ -85,7 +102,10 @@ def run(args: argparse.Namespace) -> int:
     if bool(args.domain) == bool(args.source):
         raise BadInput("survey wants domains, or --from FILE", "`legatum survey DOMAIN`")
     require_service(args)
-    keep_apart({"the evidence that is judged": args.source}, {"--evidence": args.evidence, "--html": args.html, "--pcap": args.pcap})
+    keep_apart(
+        {"the evidence that is judged": args.source},
+        {"--evidence": args.evidence, "--html": args.html, "--pcap": args.pcap},
+    )
     if args.source:
         return run_interruptibly(_again(args))
     domains = [parse_domain(text) for text in args.domain]
@@ -111,7 +131,9 @@ def run(args: argparse.Namespace) -> int:
             if args.chain:
                 found = replace(found, chain=remember_chain(args, context, await whole_chain(context, found)))
             if args.service:
-                found = await with_service(context, found, args.before or "", new_places(args, found.observation.domain))
+                found = await with_service(
+                    context, found, args.before or "", new_places(args, found.observation.domain)
+                )
             found = replace(found, views=await _seen_from(args, context, found.observation.domain))
             if args.leftovers or args.former:
                 from legatum.work.left_behind import with_leftovers
@@ -136,8 +158,11 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _through_resolver(args: argparse.Namespace, context: "RunContext", domains: "list[Name]", fault: "OutsideFault") -> int:
-    """Where a resolver is the only way out: what it has of each domain, and that it is no survey; the exit status. Raises other faults."""
+async def _through_resolver(
+    args: argparse.Namespace, context: "RunContext", domains: "list[Name]", fault: "OutsideFault"
+) -> int:
+    """Where a resolver is the only way out: what it has of each domain, and that it is no survey; the exit status.
+    Raises other faults."""
     from legatum.cli.program.main import told
     from legatum.views.look.through import show_through, through_document
     from legatum.work.look.through import OnlyResolver, look_through
@@ -159,8 +184,13 @@ def _write_letter(args: argparse.Namespace, context: "RunContext", found: "Surve
     observation, now = found.observation, context.clock.now()
     until = max((each.until for each in observation.kept if each.until > now), default=0.0)
     findings = [(each.kind.slug, str(each.kind.severity)) for each in found.findings]
-    letter = of_survey(unicode_text(observation.domain), bool(observation.delegation), findings, instant_text(until) if until else "")
-    write_letter(args.note, letter_text(letter, form_of(args.note, args.form), now, context.letters, context.settings.house.operator))
+    letter = of_survey(
+        unicode_text(observation.domain), bool(observation.delegation), findings, instant_text(until) if until else ""
+    )
+    write_letter(
+        args.note,
+        letter_text(letter, form_of(args.note, args.form), now, context.letters, context.settings.house.operator),
+    )
     if args.note != "-":
         note(args, f"letter to the customer: {args.note}")
 
@@ -191,7 +221,8 @@ async def _seen_from(args: argparse.Namespace, context: "RunContext", domain: "N
 async def _from_everywhere(
     args: argparse.Namespace, context: "RunContext", found: "Survey", wanted: "Wanted", recordings: "list[Recording]"
 ) -> "Everywhere":
-    """What the viewpoints saw, judged here by what they give back; that is added to the recordings, marked as theirs."""
+    """What the viewpoints saw, judged here by what they give back; that is added to the recordings, marked as
+    theirs."""
     from legatum.core.everywhere import of_picture
     from legatum.net.keeping.recording import parse_recording
     from legatum.views.look.survey import verdict_of
@@ -242,7 +273,9 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
     from legatum.core.records.name import name_text
 
     if found.viewpoint:
-        note(args, f"as seen from {found.viewpoint}{f', of which is to be said: {found.doubts}' if found.doubts else ''}")
+        note(
+            args, f"as seen from {found.viewpoint}{f', of which is to be said: {found.doubts}' if found.doubts else ''}"
+        )
     if found.asked_for is not None:
         note(args, f"{name_text(found.asked_for)} lies in {name_text(found.observation.domain)}: that is looked at")
     if args.verbose:
@@ -279,7 +312,9 @@ def _finish(args: argparse.Namespace, surveys: "list[Survey]") -> int:
     if args.html:
         from legatum.views.look.report import write_report
 
-        write_report(Path(args.html), [(document, found.observation) for document, found in zip(documents, surveys, strict=True)])
+        write_report(
+            Path(args.html), [(document, found.observation) for document, found in zip(documents, surveys, strict=True)]
+        )
         note(args, f"report: {args.html}")
     if args.json:
         from legatum.views.look.survey import SurveyListDocument

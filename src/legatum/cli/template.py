@@ -25,9 +25,13 @@ def configure(parser: argparse.ArgumentParser) -> None:
     for action in (shown, drift, apply):
         action.add_argument("domain", nargs="*" if action is not shown else 1, metavar="DOMAIN")
         action.add_argument("--template", metavar="NAME", required=action is shown)
-        action.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a variable's value (repeatable)")
+        action.add_argument(
+            "--set", action="append", default=[], metavar="NAME=VALUE", help="a variable's value (repeatable)"
+        )
     for action in (drift, apply):
-        action.add_argument("--list", metavar="FILE", help="a CSV table: domain, template, and a column for each variable")
+        action.add_argument(
+            "--list", metavar="FILE", help="a CSV table: domain, template, and a column for each variable"
+        )
         action.add_argument("--at", required=True, metavar="PROVIDER", help="a provider of the settings")
     add_anyway(apply)
     add_changing(apply)
@@ -102,14 +106,22 @@ async def _hold(args: argparse.Namespace, context: "RunContext", templates: "dic
     if args.action == "drift":
         state = "compared"
     else:
-        state = "shown" if args.dry_run else "declined" if states <= {"declined", "as its template"} and "declined" in states else "done"
+        state = (
+            "shown"
+            if args.dry_run
+            else "declined"
+            if states <= {"declined", "as its template"} and "declined" in states
+            else "done"
+        )
     document = DriftDocument(state=state, provider=args.at, tenants=list(parts))
     show(args, document, lambda screen: show_drift(document, screen))
     bad = {"failed"} if state == "shown" else {"failed", "drifted", "not there"}
     return FOUND if states & bad else SHUT if "declined" in states else OK
 
 
-async def _tenant(args: argparse.Namespace, context: "RunContext", templates: "dict[str, Template]", tenant: "Tenant") -> "TenantPart":
+async def _tenant(
+    args: argparse.Namespace, context: "RunContext", templates: "dict[str, Template]", tenant: "Tenant"
+) -> "TenantPart":
     from legatum.core.fault import Fault
     from legatum.views.zones.templates import tenant_part
     from legatum.work.zones.publish import prove
@@ -138,7 +150,9 @@ async def _put_right(args: argparse.Namespace, context: "RunContext", held: "Ten
     refuse_removal(held.publication, context.settings.house.most_removed)
     if not args.anyway:
         await refuse_harm(context, held.publication)
-    if not agreed(args, f"{name_text(held.tenant.domain)} at {args.at}, old → as {held.tenant.template} says:", drift_lines(held)):
+    if not agreed(
+        args, f"{name_text(held.tenant.domain)} at {args.at}, old → as {held.tenant.template} says:", drift_lines(held)
+    ):
         return "" if args.dry_run else "declined"
     await publish(context, held.publication)
     return "made" if held.publication.is_new else "put right"

@@ -36,22 +36,36 @@ def configure(parser: argparse.ArgumentParser) -> None:
     about.add_argument("--add", metavar="NAME", help="a name that is not there yet")
     about.add_argument("--remove", metavar="NAME", help="a name that is taken away")
     about.add_argument("--part", metavar="NAME", help="a part that is handed on to other servers")
-    about.add_argument("--soa", action="store_true", help="what the timers and the serial of the SOA record mean, and what is odd")
+    about.add_argument(
+        "--soa", action="store_true", help="what the timers and the serial of the SOA record mean, and what is odd"
+    )
     when = parser.add_argument_group("when")
-    when.add_argument("--switch", metavar="INSTANT", help="a change then: '2031-03-04 22:00', 'Saturday 22:00', 'in 3d'")
+    when.add_argument(
+        "--switch", metavar="INSTANT", help="a change then: '2031-03-04 22:00', 'Saturday 22:00', 'in 3d'"
+    )
     add_windows(when)
     when.add_argument("--low-ttl", metavar="DURATION", help="the TTL that is lowered to (default: the house's)")
-    when.add_argument("--publishing", default="1h", metavar="DURATION", help="how long the registry may take (default 1h)")
+    when.add_argument(
+        "--publishing", default="1h", metavar="DURATION", help="how long the registry may take (default 1h)"
+    )
     cost = parser.add_argument_group("what it costs")
     cost.add_argument("--asked-every", metavar="DURATION", help="how often one resolver is asked for each name")
     cost.add_argument(
-        "--resolvers", type=number(1, 10**9), default=1000, metavar="N", help="with --asked-every: how many there are (default 1000)"
+        "--resolvers",
+        type=number(1, 10**9),
+        default=1000,
+        metavar="N",
+        help="with --asked-every: how many there are (default 1000)",
     )
     cost.add_argument("--capture", metavar="FILE", help="instead: counted in a capture (pcap) of one server's traffic")
     cost.add_argument("--picture", metavar="FILE", help="draw what TTLs cost and gain: .png, .svg or .pdf")
     made = parser.add_argument_group("what becomes of it")
-    made.add_argument("--draft", action="store_true", help="draft the move that lowers the TTLs, or with --soa mends the timers")
-    made.add_argument("--from", dest="old", metavar="PROVIDER", default="", help="with --draft: where the zone is changed")
+    made.add_argument(
+        "--draft", action="store_true", help="draft the move that lowers the TTLs, or with --soa mends the timers"
+    )
+    made.add_argument(
+        "--from", dest="old", metavar="PROVIDER", default="", help="with --draft: where the zone is changed"
+    )
     made.add_argument("--force", action="store_true", help="with --draft: in the place of a move that is there")
     made.add_argument("--calendar", metavar="FILE", help="with --switch: what is to be done, as iCalendar")
     add_common(parser)
@@ -64,9 +78,14 @@ def run(args: argparse.Namespace) -> int:
     if args.calendar and not args.switch:
         raise BadInput("--calendar is of a switch", "say when: --switch INSTANT")
     if args.draft and not (args.switch or args.soa):
-        raise BadInput("--draft lowers TTLs for a switch, or mends an SOA record", "say which: --switch INSTANT, or --soa")
+        raise BadInput(
+            "--draft lowers TTLs for a switch, or mends an SOA record", "say which: --switch INSTANT, or --soa"
+        )
     if args.picture and not (args.asked_every or args.capture):
-        raise BadInput("--picture draws what TTLs cost", "say how often names are asked for: --asked-every DURATION, or --capture FILE")
+        raise BadInput(
+            "--picture draws what TTLs cost",
+            "say how often names are asked for: --asked-every DURATION, or --capture FILE",
+        )
     if args.picture:
         picture_file(args.picture)
     if args.asked_every and args.capture:
@@ -98,11 +117,18 @@ async def _told(args: argparse.Namespace, context: "RunContext") -> int:
     last = decisive(found)
     wish = _wish(args, context, looked, at, publishing) if at is not None else None
     document = TimetableDocument(
-        domain=name_text(domain), at=instant_text(now), change=change.text, gone=instant_text(last.until), decides=last.matter.text,
-        rows=[row_part(each, wanted_ttl(house, each.matter)) for each in found], assumed=_assumed(args, context, looked),
-        not_looked_at=list(looked.not_looked_at), switch=switch_part(wish, windows) if wish is not None else None,
-        costs=_costs(args, house, matters, captured), soa=_soa(house, looked, captured, now) if args.soa else None,
-    )  # fmt: skip
+        domain=name_text(domain),
+        at=instant_text(now),
+        change=change.text,
+        gone=instant_text(last.until),
+        decides=last.matter.text,
+        rows=[row_part(each, wanted_ttl(house, each.matter)) for each in found],
+        assumed=_assumed(args, context, looked),
+        not_looked_at=list(looked.not_looked_at),
+        switch=switch_part(wish, windows) if wish is not None else None,
+        costs=_costs(args, house, matters, captured),
+        soa=_soa(house, looked, captured, now) if args.soa else None,
+    )
     if args.picture:
         from legatum.net.file import unwritable
         from legatum.views.look.cost_picture import draw_costs
@@ -182,13 +208,18 @@ def _assumed(args: argparse.Namespace, context: "RunContext", looked: "Looked") 
     said = ["a change reaches every server within seconds, as NOTIFY brings it"]
     if timers is not None:
         said[0] += f"; a secondary that misses that is up to {rough_text(timers.refresh + timers.retry)} behind"
-    said.append(f"resolvers may keep an answer {rough_text(caution.floor)} even where its TTL is shorter; a question takes at most "
-                f"{caution.time_out} s; margin {caution.margin} s")  # fmt: skip
+    said.append(
+        f"resolvers may keep an answer {rough_text(caution.floor)} even where its TTL is shorter; a question "
+        "takes at most "
+        f"{caution.time_out} s; margin {caution.margin} s"
+    )
     if any(view.answered for view in looked.observation.parents):
         said.append(f"the registry publishes a change within {args.publishing} (--publishing)")
     silent = sorted({address for each in looked.matters for address in each.silent})
     if silent:
-        said.append(f"{', '.join(silent)} did not answer for it, and gives nothing with a longer TTL than the others do")
+        said.append(
+            f"{', '.join(silent)} did not answer for it, and gives nothing with a longer TTL than the others do"
+        )
     return said
 
 
@@ -199,12 +230,17 @@ def _captured(args: argparse.Namespace, domain: "Name") -> "Captured | None":
 
     found = read_capture(Path(args.capture), domain)
     inside = sum(each.total for each in found.asked.values())
-    note(args, f"{args.capture}: {found.packets} packets, {inside} questions for names in the domain, {found.elsewhere} for others"
-         + ("; the file ends in the middle of a packet" if found.cut else ""))  # fmt: skip
+    note(
+        args,
+        f"{args.capture}: {found.packets} packets, {inside} questions for names in the domain, "
+        f"{found.elsewhere} for others" + ("; the file ends in the middle of a packet" if found.cut else ""),
+    )
     return found
 
 
-def _demands(args: argparse.Namespace, matters: "Sequence[Subject]", captured: "Captured | None") -> "dict[str, Demand]":
+def _demands(
+    args: argparse.Namespace, matters: "Sequence[Subject]", captured: "Captured | None"
+) -> "dict[str, Demand]":
     """RRset → how it is asked for, of those that are the domain's own."""
     from legatum.core.duration import parse_duration
     from legatum.core.timetable.cost import measured_demand, supposed_demand
@@ -223,7 +259,9 @@ def _demands(args: argparse.Namespace, matters: "Sequence[Subject]", captured: "
     return found
 
 
-def _costs(args: argparse.Namespace, house: "House", matters: "Sequence[Subject]", captured: "Captured | None") -> "list[CostPart]":
+def _costs(
+    args: argparse.Namespace, house: "House", matters: "Sequence[Subject]", captured: "Captured | None"
+) -> "list[CostPart]":
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
     from legatum.core.timetable.cost import cost_of
@@ -253,13 +291,19 @@ def _soa(house: "House", looked: "Looked", captured: "Captured | None", now: flo
 
     soa = next((view.soa for view in looked.observation.serving if view.soa is not None), None)
     if soa is None:
-        raise OutsideFault("no server shows the SOA record", f"`legatum survey {name_text(looked.observation.domain)}` says what is wrong")
+        raise OutsideFault(
+            "no server shows the SOA record",
+            f"`legatum survey {name_text(looked.observation.domain)}` says what is wrong",
+        )
     fields, negative = parse_soa(soa.rdatas[0]), negative_ttl(soa)
     wanted = {str(timer): parse_duration(text) for timer, text in house.soa.items()}
     shown = {
-        **fields._asdict(), "primary": name_text(fields.primary), "mailbox": mail_address(fields.mailbox), "ttl": soa.ttl,
+        **fields._asdict(),
+        "primary": name_text(fields.primary),
+        "mailbox": mail_address(fields.mailbox),
+        "ttl": soa.ttl,
         "negative": negative,
-    }  # fmt: skip
+    }
     return soa_part(SoaTold(
         shown, list(meanings(fields, negative)), list(oddities(fields, soa.ttl, wanted)), scheme_of(fields.serial, now),
         list(scheme_changes(fields, now)), list(refreshing(captured)) if captured is not None else [],
@@ -274,7 +318,11 @@ async def _draft(
     from legatum.core.moves.kinds.zone_data import Soa
     from legatum.core.moves.wishes import Wishes
 
-    ttls = {(each.matter.name, each.matter.rtype): each.low for each in wish.lowerings if each.low is not None} if wish is not None else {}
+    ttls = (
+        {(each.matter.name, each.matter.rtype): each.low for each in wish.lowerings if each.low is not None}
+        if wish is not None
+        else {}
+    )
     proposed: dict[str, Any] = dict(document.soa.proposed) if document.soa is not None else {}
     if not ttls and not proposed:
         raise BadInput("nothing is to be lowered or mended", "without --draft it is told why")

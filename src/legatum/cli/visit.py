@@ -19,7 +19,9 @@ if TYPE_CHECKING:
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domain", nargs="+", metavar="DOMAIN")
     add_places(parser)
-    parser.add_argument("--replace", action="append", metavar="OLD=NEW", help="whatever is at OLD now, at NEW too; as for moves")
+    parser.add_argument(
+        "--replace", action="append", metavar="OLD=NEW", help="whatever is at OLD now, at NEW too; as for moves"
+    )
     parser.add_argument("--name", action="append", metavar="NAME", help="a further site below the domain, such as shop")
     add_visiting(parser)
     parser.add_argument("--html", metavar="FILE", help="a page in one file")
@@ -28,12 +30,16 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def add_places(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--at", action="append", metavar="ADDRESS", help="a new address of the site, that the DNS does not lead to yet")
+    parser.add_argument(
+        "--at", action="append", metavar="ADDRESS", help="a new address of the site, that the DNS does not lead to yet"
+    )
     parser.add_argument("--mail-at", action="append", metavar="ADDRESS", help="the same for its mail servers")
 
 
 def add_visiting(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--authority", metavar="FILE", help="certificates to trust instead of those of the settings, or the system's")
+    parser.add_argument(
+        "--authority", metavar="FILE", help="certificates to trust instead of those of the settings, or the system's"
+    )
 
 
 def run(args: argparse.Namespace) -> int:

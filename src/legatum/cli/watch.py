@@ -24,16 +24,28 @@ def configure(parser: argparse.ArgumentParser) -> None:
     wanted.add_argument("--ns", metavar="NAME,…", help="the NS set that everybody should come to have")
     wanted.add_argument("--to", metavar="PROVIDER", help="the NS set of this provider of the settings")
     wanted.add_argument("--move", action="store_true", help="what the domain's move leads to")
-    wanted.add_argument("--record", action="append", metavar="'NAME TYPE DATA'", help="an RRset that everybody should come to have")
+    wanted.add_argument(
+        "--record", action="append", metavar="'NAME TYPE DATA'", help="an RRset that everybody should come to have"
+    )
     parser.add_argument(
         "--since",
         metavar="WHEN",
         help="when every server had the change: RFC 3339, or how long ago (5m); otherwise that is watched",
     )
     parser.add_argument("--every", metavar="DURATION", help="how often servers are asked (default: the house's poll)")
-    parser.add_argument("--asked-every", default="5m", metavar="DURATION", help="for the forecast: how often a typical cache is asked")
-    parser.add_argument("--patience", metavar="DURATION", help="how long after the last copy should have run out (default: the house's)")
-    parser.add_argument("--curve", action="append", default=[], metavar="FILE", help="write the curve at the end: .png, .svg, .pdf or .csv")
+    parser.add_argument(
+        "--asked-every", default="5m", metavar="DURATION", help="for the forecast: how often a typical cache is asked"
+    )
+    parser.add_argument(
+        "--patience", metavar="DURATION", help="how long after the last copy should have run out (default: the house's)"
+    )
+    parser.add_argument(
+        "--curve",
+        action="append",
+        default=[],
+        metavar="FILE",
+        help="write the curve at the end: .png, .svg, .pdf or .csv",
+    )
     add_viewpoints(parser)
     add_common(parser)
 
@@ -43,7 +55,9 @@ def run(args: argparse.Namespace) -> int:
     from legatum.core.records.name import parse_domain
 
     domain = parse_domain(args.domain)
-    wrong = next((each for each in args.curve if Path(each).suffix.lower() not in (".png", ".svg", ".pdf", ".csv")), None)
+    wrong = next(
+        (each for each in args.curve if Path(each).suffix.lower() not in (".png", ".svg", ".pdf", ".csv")), None
+    )
     if wrong:
         raise BadInput(f"{wrong}: a curve is written as .png, .svg, .pdf or .csv", "give the file such an ending")
     if not (args.ns or args.to or args.move or args.record):
@@ -57,7 +71,9 @@ def run(args: argparse.Namespace) -> int:
 
         change, since = _change(args, context, domain)
         since = parse_instant_or_age(args.since, context.clock.now()) if args.since else since
-        progress = ChangeProgress(change, 1 / max(1, parse_duration(args.asked_every)), since, held_of(context, domain, change))
+        progress = ChangeProgress(
+            change, 1 / max(1, parse_duration(args.asked_every)), since, held_of(context, domain, change)
+        )
         house = context.settings.house
         poll = max(1, parse_duration(args.every or house.poll))
         patience = parse_duration(args.patience or house.patience)
@@ -87,12 +103,21 @@ def _change(args: argparse.Namespace, context: "RunContext", domain: "Name") -> 
         return record_change(records[0]), None
     if args.move:
         return delegation_change(domain, goal_of_move(context, domain)), None
-    names = context.provider(args.to).servers if args.to else [typed_host(text.strip(), domain) for text in args.ns.split(",")]
+    names = (
+        context.provider(args.to).servers
+        if args.to
+        else [typed_host(text.strip(), domain) for text in args.ns.split(",")]
+    )
     return delegation_change(domain, names), None
 
 
 async def _follow_everywhere(
-    args: argparse.Namespace, context: "RunContext", domain: "Name", progress: "ChangeProgress", poll: float, patience: float
+    args: argparse.Namespace,
+    context: "RunContext",
+    domain: "Name",
+    progress: "ChangeProgress",
+    poll: float,
+    patience: float,
 ) -> None:
     from legatum.core.fault import Fault
     from legatum.core.observation.progress import State, Told

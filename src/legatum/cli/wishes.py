@@ -23,10 +23,17 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
     wished = parser.add_argument_group("what shall be different (several at once make one plan)")
     wished.add_argument("--to", dest="new", metavar="PROVIDER", default="", help="another provider serves it")
     wished.add_argument(
-        "--replace", metavar="OLD=NEW", action="append", default=[], help="an address of a web or mail server, wherever it stands"
+        "--replace",
+        metavar="OLD=NEW",
+        action="append",
+        default=[],
+        help="an address of a web or mail server, wherever it stands",
     )
     wished.add_argument(
-        "--template", metavar="NAME", default="", help="its addresses as this template of the house has them, old ones replaced by new ones"
+        "--template",
+        metavar="NAME",
+        default="",
+        help="its addresses as this template of the house has them, old ones replaced by new ones",
     )
     wished.add_argument(
         "--mail",
@@ -34,15 +41,29 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
         default="",
         help="mail by this service, as the template of that name has it: MX, SPF, DKIM and the like",
     )
-    wished.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="with --template and --mail: a variable's value")
+    wished.add_argument(
+        "--set",
+        metavar="NAME=VALUE",
+        action="append",
+        default=[],
+        help="with --template and --mail: a variable's value",
+    )
     wished.add_argument(
         "--hosts", metavar="NS=ADDRESS,…", action="append", default=[],
         help="an own name server with these addresses, named in both NS sets; with none (NS=) it is given up",
     )  # fmt: skip
     wished.add_argument("--unnamed", action="store_true", help="with --hosts: not in the NS sets, only there")
-    wished.add_argument("--part", metavar="NAME=PROVIDER", default="", help="this part at that provider; at the domain's own: taken back")
     wished.add_argument(
-        "--second", metavar="NAME", default="", help="this secondary serves it too, or this provider, with a zone that it signs by itself"
+        "--part",
+        metavar="NAME=PROVIDER",
+        default="",
+        help="this part at that provider; at the domain's own: taken back",
+    )
+    wished.add_argument(
+        "--second",
+        metavar="NAME",
+        default="",
+        help="this secondary serves it too, or this provider, with a zone that it signs by itself",
     )
     wished.add_argument("--without", metavar="NAME", default="", help="this secondary or provider no longer serves it")
     wished.add_argument(
@@ -50,10 +71,18 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
         help="this name leads to a site elsewhere; @ gets the addresses of the target, and surveys look after them",
     )  # fmt: skip
     wished.add_argument(
-        "--verify", metavar="'NAME TXT TEXT'", action="append", default=[], help="a verification record beside what is there, for a while"
+        "--verify",
+        metavar="'NAME TXT TEXT'",
+        action="append",
+        default=[],
+        help="a verification record beside what is there, for a while",
     )
-    wished.add_argument("--verify-for", metavar="DURATION", default="30d", help="with --verify: for how long (default 30d)")
-    wished.add_argument("--ttl", metavar="'NAME TYPE=DURATION'", action="append", default=[], help="another TTL of one RRset")
+    wished.add_argument(
+        "--verify-for", metavar="DURATION", default="30d", help="with --verify: for how long (default 30d)"
+    )
+    wished.add_argument(
+        "--ttl", metavar="'NAME TYPE=DURATION'", action="append", default=[], help="another TTL of one RRset"
+    )
     wished.add_argument(
         "--soa", metavar="FIELD=VALUE", action="append", default=[],
         help=f"another value in the SOA record: {', '.join(_SOA_FIELDS)}; a serial may be lower",
@@ -65,7 +94,11 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
         help="out of service: delegation, hosts and zone cleaned up; `leftovers`: only what nothing uses any more",
     )  # fmt: skip
     wished.add_argument(
-        "--also", metavar="'NAME TYPE'", action="append", default=[], help="with --retire leftovers: this too, although it is doubtful"
+        "--also",
+        metavar="'NAME TYPE'",
+        action="append",
+        default=[],
+        help="with --retire leftovers: this too, although it is doubtful",
     )
     wished.add_argument(
         "--tenants",
@@ -74,32 +107,61 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
         help="with --retire leftovers: a table of domains and templates; records of other ones go too",
     )
     wished.add_argument("--sign", action="store_true", help="signed by who serves it now, with a DS at the registrar")
-    wished.add_argument("--exchange", action="store_true", help="another key, and a DS for it in the place of the old one")
-    wished.add_argument("--ds", metavar="DATA", action="append", default=[], help="with --sign or --exchange: just this DS record")
-    wished.add_argument("--unsign", action="store_true", help="no DS any more; with --to: a signed domain may stay unsigned there")
+    wished.add_argument(
+        "--exchange", action="store_true", help="another key, and a DS for it in the place of the old one"
+    )
+    wished.add_argument(
+        "--ds", metavar="DATA", action="append", default=[], help="with --sign or --exchange: just this DS record"
+    )
+    wished.add_argument(
+        "--unsign", action="store_true", help="no DS any more; with --to: a signed domain may stay unsigned there"
+    )
     ways = parser.add_argument_group("how")
-    ways.add_argument("--from", dest="old", metavar="PROVIDER", default="", help="who serves it now (default: as the delegation shows)")
-    ways.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
+    ways.add_argument(
+        "--from",
+        dest="old",
+        metavar="PROVIDER",
+        default="",
+        help="who serves it now (default: as the delegation shows)",
+    )
+    ways.add_argument(
+        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
+    )
     add_exchange_ways(ways)
     ways.add_argument(
-        "--passage", choices=PASSAGES, default="",
-        help="with --to, of a signed domain: both sides' zone keys in both key sets, the same keys, or unsigned in between (default: the "
+        "--passage",
+        choices=PASSAGES,
+        default="",
+        help="with --to, of a signed domain: both sides' zone keys in both key sets, the same keys, or "
+        "unsigned in between (default: the "
         "first of these that both sides can do)",
-    )  # fmt: skip
+    )
     ways.add_argument(
-        "--speed", choices=("lowered", "at-once"), default="", help="TTLs lowered first, or the change at once (default: over sooner)"
+        "--speed",
+        choices=("lowered", "at-once"),
+        default="",
+        help="TTLs lowered first, or the change at once (default: over sooner)",
     )
     add_windows(ways)
     ways.add_argument("--old-ends", metavar="INSTANT", help="when the old side vanishes by itself")
     ways.add_argument("--low-ttl", metavar="DURATION", help="TTLs during the move (default: the house's)")
     ways.add_argument(
-        "--publishing", default="1h", metavar="DURATION", help="how long the registry may take, for the forecast (default 1h)"
+        "--publishing",
+        default="1h",
+        metavar="DURATION",
+        help="how long the registry may take, for the forecast (default 1h)",
     )
     ways.add_argument("--anyway", action="store_true", help="even if the plan adds an error to a zone")
-    ways.add_argument("--code", default="", metavar="REFERENCE", help="with --registrar-to: where the authorisation code is")
+    ways.add_argument(
+        "--code", default="", metavar="REFERENCE", help="with --registrar-to: where the authorisation code is"
+    )
     ways.add_argument("--approve", action="store_true", help="with --registrar-to: approve it at the losing account")
-    ways.add_argument("--years", type=int, choices=(0, 1), default=1, help="with --registrar-to: years that it adds (default: 1)")
-    ways.add_argument("--registrant", default="", metavar="CONTACT", help="with --registrar-to: the contact to put in afterwards")
+    ways.add_argument(
+        "--years", type=int, choices=(0, 1), default=1, help="with --registrar-to: years that it adds (default: 1)"
+    )
+    ways.add_argument(
+        "--registrant", default="", metavar="CONTACT", help="with --registrar-to: the contact to put in afterwards"
+    )
 
 
 def add_windows(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> None:
@@ -115,10 +177,17 @@ def add_windows(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> 
 
 def add_exchange_ways(parser: "argparse._ArgumentGroup | argparse.ArgumentParser") -> None:
     parser.add_argument(
-        "--way", choices=EXCHANGES, default="", help="of --exchange, by RFC 6781 s4.1 (default: what suits the keys that are there)"
+        "--way",
+        choices=EXCHANGES,
+        default="",
+        help="of --exchange, by RFC 6781 s4.1 (default: what suits the keys that are there)",
     )
     parser.add_argument(
-        "--algorithm", type=number(0, 255), default=0, metavar="NUMBER", help="with --exchange: the new key is of this algorithm"
+        "--algorithm",
+        type=number(0, 255),
+        default=0,
+        metavar="NUMBER",
+        help="with --exchange: the new key is of this algorithm",
     )
 
 
@@ -200,9 +269,13 @@ def _verification(text: str, domain: "Name") -> "tuple[Name, str]":
     words = text.split(None, 2)
     at = next((at for at, word in enumerate(words[:2]) if word.upper() == "TXT"), None)
     if at is None or len(words) < at + 2:
-        raise BadInput(f"--verify '{text}': no verification record", "write --verify 'TXT text', or --verify 'NAME TXT text'")
+        raise BadInput(
+            f"--verify '{text}': no verification record", "write --verify 'TXT text', or --verify 'NAME TXT text'"
+        )
     said = text.split(None, at + 1)[at + 1]
-    return typed_name(words[0], domain) if at else domain, said.strip('"') if said.startswith('"') and said.endswith('"') else said
+    return typed_name(words[0], domain) if at else domain, said.strip('"') if said.startswith('"') and said.endswith(
+        '"'
+    ) else said
 
 
 def ds_records(texts: "list[str]") -> "tuple[str, ...]":
@@ -268,7 +341,9 @@ def _hosts(args: argparse.Namespace, domain: "Name") -> "dict[Name, tuple[str, .
     found: dict[Name, tuple[str, ...]] = {}
     for text in args.hosts:
         name, addresses = _halves(text, "--hosts NS=ADDRESS,ADDRESS")
-        found[typed_host(name, domain)] = tuple(canonical_address(each.strip()) for each in addresses.split(",") if each.strip())
+        found[typed_host(name, domain)] = tuple(
+            canonical_address(each.strip()) for each in addresses.split(",") if each.strip()
+        )
     return found
 
 
@@ -279,7 +354,10 @@ def host_domains(args: argparse.Namespace) -> "list[Name]":
 
     names = [_halves(text, "--hosts NS=ADDRESS,ADDRESS")[0] for text in args.hosts]
     if bare := next((each for each in names if "." not in each.rstrip(".")), None):
-        raise BadInput(f"'{bare}': a host of which domain?", f"name the domain, or the host as a whole, such as {bare}.kilnandclay.example")
+        raise BadInput(
+            f"'{bare}': a host of which domain?",
+            f"name the domain, or the host as a whole, such as {bare}.kilnandclay.example",
+        )
     return list(dict.fromkeys(parent_of(parse_domain(each)) for each in names))
 
 

@@ -7,7 +7,8 @@ from contextlib import contextmanager
 
 @contextmanager
 def no_collecting() -> Iterator[None]:
-    """While all that is made stays, looking through it for garbage again and again takes a tenth of the time, and once more at the end.
+    """While all that is made stays, looking through it for garbage again and again takes a tenth of the time, and once
+    more at the end.
 
     What was made counts as old afterwards, so that it is looked through no sooner than anything else that stays.
     """

@@ -15,7 +15,10 @@ def parse_duration(text: str) -> int:
     lowered = text.strip().lower()
     if not _WHOLE.fullmatch(lowered):
         raise BadInput(f"'{text}' is no duration", "write seconds (300) or units: 5m, 1h30m, 1d")
-    seconds = sum(int(count) * _UNITS[unit] for count, unit in _PART.findall(lowered if not lowered.isdecimal() else lowered + "s"))
+    seconds = sum(
+        int(count) * _UNITS[unit]
+        for count, unit in _PART.findall(lowered if not lowered.isdecimal() else lowered + "s")
+    )
     if seconds > _LONGEST:
         raise BadInput(f"'{text}' is too long", f"{_LONGEST} seconds are as many as TTLs and timers have room for")
     return seconds

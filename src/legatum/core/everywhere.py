@@ -1,7 +1,7 @@
 """The same thing looked at from several networks: who sees what from where, and what of that is a fault.
 
-A server that one place alone gets no answer from, or older data, is at fault, or the way to it is; answers that differ although each server
-gives the same everywhere else may be meant so (an address by place).
+A server that one place alone gets no answer from, or older data, is at fault, or the way to it is; answers that differ
+although each server gives the same everywhere else may be meant so (an address by place).
 """
 
 from collections.abc import Mapping, Sequence
@@ -21,8 +21,8 @@ from legatum.core.service.seen import MailSeen, Visit, WebSeen
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """What was seen of one thing. ``answered``: anything came at all; ``serial``: of the data that it has, where that is known; ``bad``: it
-    was not as it should be."""
+    """What was seen of one thing. ``answered``: anything came at all; ``serial``: of the data that it has, where that
+    is known; ``bad``: it was not as it should be."""
 
     said: str
     answered: bool = True
@@ -54,8 +54,9 @@ class Difference:
 
 @dataclass(frozen=True)
 class Everywhere:
-    """Who sees what from where. ``places``: from where it was looked at → whether all is well there, and the verdict in words; ``failed``:
-    viewpoints from which nothing is known, and why; ``doubts``: about what others give; ``differences``: the worst first."""
+    """Who sees what from where. ``places``: from where it was looked at → whether all is well there, and the verdict in
+    words; ``failed``: viewpoints from which nothing is known, and why; ``doubts``: about what others give;
+    ``differences``: the worst first."""
 
     places: Mapping[str, tuple[bool, str]]
     failed: Mapping[str, str] = field(default_factory=dict)
@@ -75,11 +76,16 @@ class Everywhere:
     @property
     def good(self) -> bool:
         """Everybody could look, it is as it should be from everywhere, and nothing differs that ought not to."""
-        return not self.failed and all(good for good, _ in self.places.values()) and not any(each.is_fault for each in self.differences)
+        return (
+            not self.failed
+            and all(good for good, _ in self.places.values())
+            and not any(each.is_fault for each in self.differences)
+        )
 
 
 def differences(told: Mapping[str, Mapping[str, Told]]) -> list[Difference]:
-    """``told``: place → subject → what was seen of it from there. What only one place could look at is not compared. The worst first."""
+    """``told``: place → subject → what was seen of it from there. What only one place could look at is not compared.
+    The worst first."""
     subjects = dict.fromkeys(subject for each in told.values() for subject in each)
     found = []
     for subject in subjects:
@@ -88,7 +94,9 @@ def differences(told: Mapping[str, Mapping[str, Told]]) -> list[Difference]:
         for place, each in seen.items():
             said.setdefault(each.said, []).append(place)
         if len(said) > 1:
-            found.append(Difference(subject, _kind(list(seen.values())), {each: tuple(places) for each, places in said.items()}))
+            found.append(
+                Difference(subject, _kind(list(seen.values())), {each: tuple(places) for each, places in said.items()})
+            )
     order = list(PlaceDifference)
     return sorted(found, key=lambda each: order.index(each.kind))
 
@@ -115,15 +123,19 @@ def of_picture(observation: Observation) -> dict[str, Told]:
         found[f"{name_text(view.server)} ({view.address})"] = Told(text, not view.silent, serial, not view.serves)
     for (name, rtype), each in observation.contents.items():
         if rtype != SOA:
-            found[f"{name_text(name)} {type_text(rtype)}"] = Told(", ".join(rdata_texts(each)) if each is not None else "nothing")
+            found[f"{name_text(name)} {type_text(rtype)}"] = Told(
+                ", ".join(rdata_texts(each)) if each is not None else "nothing"
+            )
     return found
 
 
 def of_verdict(verdict: Verdict) -> dict[str, Told]:
     """Of every check but those at resolvers, which each place has its own of."""
     return {
-        f"{each.who}, {each.about}": Told(each.said, bad=not each.agrees) for each in verdict.checks if each.party != "resolver"
-    }  # fmt: skip
+        f"{each.who}, {each.about}": Told(each.said, bad=not each.agrees)
+        for each in verdict.checks
+        if each.party != "resolver"
+    }
 
 
 def of_answers(found: AnswersComparison) -> dict[str, Told]:
@@ -138,7 +150,8 @@ def of_answers(found: AnswersComparison) -> dict[str, Told]:
 
 
 def of_visit(visit: Visit) -> dict[str, Told]:
-    """Of every service at every address. What a page says may be another thing each time: only whether it opens, and where it leads."""
+    """Of every service at every address. What a page says may be another thing each time: only whether it opens, and
+    where it leads."""
     return {each.where: _service(each.what) for each in visit.seen}
 
 
@@ -150,7 +163,9 @@ def _service(what: WebSeen | MailSeen) -> Told:
         takes = "" if what.takes is None else ", takes mail" if what.takes else f", refuses mail ({what.said})"
         return Told(f"answers{takes}{trust}", bad=what.takes is False)
     title = f" “{what.page.title}”" if what.page is not None and what.page.title else ""
-    return Told(f"{what.status}{title}{f', leads to {what.leads}' if what.leads else ''}{trust}", bad=what.status >= 400)
+    return Told(
+        f"{what.status}{title}{f', leads to {what.leads}' if what.leads else ''}{trust}", bad=what.status >= 400
+    )
 
 
 def _data(rrsets: Sequence[RRset]) -> str:

@@ -5,7 +5,8 @@ Every fault carries one line that says what happened and one that says what to d
 
 
 class Fault(Exception):
-    """Something the user can be told in one line. ``remedy`` says what to do next; ``usage`` is told before it, in lines of its own."""
+    """Something the user can be told in one line. ``remedy`` says what to do next; ``usage`` is told before it, in
+    lines of its own."""
 
     status = 1
     usage = ""

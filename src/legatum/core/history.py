@@ -6,7 +6,15 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT, REFUSED = "intent", "outcome", "forgotten", "again", "failed", "sent", "refused"
+INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT, REFUSED = (
+    "intent",
+    "outcome",
+    "forgotten",
+    "again",
+    "failed",
+    "sent",
+    "refused",
+)
 BY_HAND = "by_hand"
 """Among the facts of what failed: only a person can do it."""
 KINDS = frozenset((INTENT, OUTCOME, FORGOTTEN, AGAIN, FAILED, SENT, REFUSED))
@@ -16,8 +24,8 @@ _NOTHING = "nothing"
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One line of the journal. ``who``: did it, empty where that was not kept yet; ``changes``: old → new, a line each; ``facts``: of an
-    outcome; ``replies``: how many are kept with it."""
+    """One line of the journal. ``who``: did it, empty where that was not kept yet; ``changes``: old → new, a line each;
+    ``facts``: of an outcome; ``replies``: how many are kept with it."""
 
     number: int
     move: str
@@ -47,9 +55,9 @@ class Became(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """One thing that was done, or looked at: from ``begun`` to ``ended``, in seconds since 1970. ``first``, ``everywhere``: from when on
-    the first and all servers showed it; ``what``: was intended; ``said``: what was seen; ``proof``: the entry with the replies that show
-    it, None where none are kept."""
+    """One thing that was done, or looked at: from ``begun`` to ``ended``, in seconds since 1970. ``first``,
+    ``everywhere``: from when on the first and all servers showed it; ``what``: was intended; ``said``: what was seen;
+    ``proof``: the entry with the replies that show it, None where none are kept."""
 
     domain: str
     who: str
@@ -85,7 +93,20 @@ def acts(entries: Iterable[Entry]) -> list[Act]:
         if each.kind == INTENT:
             open_at[key] = len(found)
             found.append(
-                Act(each.domain, each.who, Became.OPEN, each.text, "", each.changes, each.at, None, None, None, each.move, each.step)
+                Act(
+                    each.domain,
+                    each.who,
+                    Became.OPEN,
+                    each.text,
+                    "",
+                    each.changes,
+                    each.at,
+                    None,
+                    None,
+                    None,
+                    each.move,
+                    each.step,
+                )
             )
         elif each.kind in (OUTCOME, FAILED):
             at = open_at.pop(key, None)
@@ -96,9 +117,13 @@ def acts(entries: Iterable[Entry]) -> list[Act]:
             else:
                 found[at] = ended
         else:
-            became = {FORGOTTEN: Became.UNDONE, AGAIN: Became.AGAIN, REFUSED: Became.REFUSED}.get(each.kind, Became.SENT)
+            became = {FORGOTTEN: Became.UNDONE, AGAIN: Became.AGAIN, REFUSED: Became.REFUSED}.get(
+                each.kind, Became.SENT
+            )
             what, said = (each.step, each.text) if became == Became.REFUSED else (each.text, "")
-            found.append(Act(each.domain, each.who, became, what, said, (), each.at, each.at, None, None, each.move, each.step))
+            found.append(
+                Act(each.domain, each.who, became, what, said, (), each.at, each.at, None, None, each.move, each.step)
+            )
     return found
 
 
@@ -123,8 +148,8 @@ def _ended(each: Entry, begun: Act | None) -> Act:
 
 
 def before_and_after(done: Sequence[Act]) -> list[Changed]:
-    """What all that was done came to: of each thing the first state and the last one, where these differ. A zone's own numbers are left
-    out."""
+    """What all that was done came to: of each thing the first state and the last one, where these differ. A zone's own
+    numbers are left out."""
     lines = (line for act in done if act.became == Became.DONE for line in act.changes)
     read = [found for line in lines if (found := _LINE.fullmatch(line)) is not None]
     return before_and_after_of([(each["what"], _some(each["before"]), _some(each["after"])) for each in read])
@@ -135,7 +160,11 @@ def before_and_after_of(lines: Iterable[tuple[str, str, str]]) -> list[Changed]:
     found: dict[str, Changed] = {}
     for what, before, after in lines:
         found[what] = Changed(what, found[what].before if what in found else before, after)
-    return [each for each in found.values() if _data(each.before) != _data(each.after) and not each.what.endswith((" SOA", "serial"))]
+    return [
+        each
+        for each in found.values()
+        if _data(each.before) != _data(each.after) and not each.what.endswith((" SOA", "serial"))
+    ]
 
 
 def _some(text: str) -> str:

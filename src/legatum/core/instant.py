@@ -25,7 +25,8 @@ def parse_instant(text: str) -> float:
 
 
 def kept_instant(said: object) -> float:
-    """Seconds since 1970 as a file says them. Raises ``ValueError`` for what no clock showed, and no capture file could hold."""
+    """Seconds since 1970 as a file says them. Raises ``ValueError`` for what no clock showed, and no capture file could
+    hold."""
     if not isinstance(said, int | float) or not 0 <= said < _LATEST:
         raise ValueError(f"{str(said)[:40]!r} is no instant")
     return float(said)
@@ -79,8 +80,8 @@ def show_local(zone: tzinfo | None) -> None:
 
 
 def for_people(text: str) -> str:
-    """The text with all instants in it alike, ``2031-03-04 14:05:12 UTC``, and with the local time behind each where that is wanted;
-    what stands between quotation marks or is a command stays."""
+    """The text with all instants in it alike, ``2031-03-04 14:05:12 UTC``, and with the local time behind each where
+    that is wanted; what stands between quotation marks or is a command stays."""
     if not _STAMP.search(text):
         return text
     parts = _VERBATIM.split(text)
@@ -90,7 +91,11 @@ def for_people(text: str) -> str:
 
 def _readable(found: re.Match[str]) -> str:
     stamp = f"{found[1]} {found[2]} UTC"
-    return stamp if _local.get() is None else f"{stamp} = {_local_text(datetime.fromisoformat(f'{found[1]}T{found[2]}+00:00'))}"
+    return (
+        stamp
+        if _local.get() is None
+        else f"{stamp} = {_local_text(datetime.fromisoformat(f'{found[1]}T{found[2]}+00:00'))}"
+    )
 
 
 def _local_text(moment: datetime) -> str:

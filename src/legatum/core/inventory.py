@@ -1,4 +1,5 @@
-"""Everything that the house holds, matched: who serves a domain, who is led to for it, in which account it is registered."""
+"""Everything that the house holds, matched: who serves a domain, who is led to for it, in which account it is
+registered."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -36,14 +37,23 @@ class Group(StrEnum):
 _TITLES = {
     Group.LAME: ("delegated to us, not served", "publish the zone there, or take the delegation back"),
     Group.RUNNING_OUT: ("running out within 30 days", "renew: `legatum registration renew DOMAIN`"),
-    Group.TWO_COPIES: ("at two providers, with different contents", "`legatum compare LEFT RIGHT --domain DOMAIN` shows what differs"),
+    Group.TWO_COPIES: (
+        "at two providers, with different contents",
+        "`legatum compare LEFT RIGHT --domain DOMAIN` shows what differs",
+    ),
     Group.ELSEWHERE: (
         "served here, delegated elsewhere",
         "end the zone when nobody asks for it any more: `legatum survey DOMAIN --leftovers`",
     ),
     Group.UNDELEGATED: ("registered, not delegated", "delegate it, or let it go"),
-    Group.UNREGISTERED: ("registered in no account that is known here", "find out whose it is: `legatum survey DOMAIN`"),
-    Group.NOT_SERVED: ("neither served here nor delegated to us", "gone elsewhere, or a slip of the list: `legatum survey DOMAIN`"),
+    Group.UNREGISTERED: (
+        "registered in no account that is known here",
+        "find out whose it is: `legatum survey DOMAIN`",
+    ),
+    Group.NOT_SERVED: (
+        "neither served here nor delegated to us",
+        "gone elsewhere, or a slip of the list: `legatum survey DOMAIN`",
+    ),
     Group.ODD_NAMES: ("name servers' names that differ from the rest", "bring the NS set to the provider's own names"),
     Group.UNKNOWN: ("not known: could not be looked at", "look again: the same command"),
     Group.WELL: ("served here and delegated to us", ""),
@@ -52,10 +62,11 @@ _TITLES = {
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """One domain. ``delegation``: the NS names that its parent hands out, None where that is not known; ``served``: provider → serial, and
-    ``refused`` who answers and does not serve it, ``silent`` who did not answer; ``accounts``: registrars that have it, and ``asked`` those
-    who said so or not; ``expires``: an instant as the registry says it, ``by_data`` the registrar that registration data name; ``differ``:
-    what is not the same at two who serve it, in words; ``addresses``: NS name → glue, where the parent hands that out."""
+    """One domain. ``delegation``: the NS names that its parent hands out, None where that is not known; ``served``:
+    provider → serial, and ``refused`` who answers and does not serve it, ``silent`` who did not answer; ``accounts``:
+    registrars that have it, and ``asked`` those who said so or not; ``expires``: an instant as the registry says it,
+    ``by_data`` the registrar that registration data name; ``differ``: what is not the same at two who serve it, in
+    words; ``addresses``: NS name → glue, where the parent hands that out."""
 
     domain: str
     delegation: tuple[str, ...] | None = None
@@ -97,7 +108,8 @@ def groups_of(item: Item, sides: Sequence[Side], now: float) -> list[tuple[Group
         found.append(
             (
                 Group.RUNNING_OUT,
-                f"{'ran' if left < 0 else 'runs'} out on {item.expires[:10]}, at {', '.join(item.accounts) or item.by_data}",
+                f"{'ran' if left < 0 else 'runs'} out on {item.expires[:10]}, at "
+                f"{', '.join(item.accounts) or item.by_data}",
             )
         )
     if item.differ:
@@ -126,7 +138,8 @@ def _elsewhere(item: Item) -> str:
 
 
 def _odd(item: Item, sides: Sequence[Side]) -> str:
-    """Some of a provider's names and not all, with strangers between them, or names of others that lead to its addresses."""
+    """Some of a provider's names and not all, with strangers between them, or names of others that lead to its
+    addresses."""
     named = set(item.delegation or ())
     ours = [each for each in sides if named & set(each.servers)]
     whole = [each for each in ours if set(each.servers) <= named]
@@ -136,7 +149,9 @@ def _odd(item: Item, sides: Sequence[Side]) -> str:
         return f"without {', '.join(missing)} of {ours[0].name}"
     if strangers := sorted(named - known) if ours else []:
         return f"{', '.join(strangers)} beside {' and '.join(each.name for each in ours)}"
-    of_address = {address: (each.name, name) for each in sides for name, some in each.servers.items() for address in some}
+    of_address = {
+        address: (each.name, name) for each in sides for name, some in each.servers.items() for address in some
+    }
     for name, addresses in item.addresses.items():
         for address in addresses:
             if name not in known and address in of_address:

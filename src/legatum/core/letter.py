@@ -35,9 +35,9 @@ class Difference:
 
 @dataclass(frozen=True)
 class Letter:
-    """``state``: ``good``, ``waiting`` or ``bad``; ``lead``: the first sentence; ``told``: what else there is to say; ``until``: an
-    instant from which on it is over, empty where it is or where nobody knows, and ``until_key`` the sentence for it; ``asks``: what the
-    customer has to do."""
+    """``state``: ``good``, ``waiting`` or ``bad``; ``lead``: the first sentence; ``told``: what else there is to say;
+    ``until``: an instant from which on it is over, empty where it is or where nobody knows, and ``until_key`` the
+    sentence for it; ``asks``: what the customer has to do."""
 
     domain: str
     state: str
@@ -74,7 +74,9 @@ def topic_of(what: str, domain: str) -> Said:
 
 def differences_of(changed: Iterable[Changed], domain: str) -> tuple[Difference, ...]:
     found = [Difference(topic_of(each.what, domain), _lines(each.before), _lines(each.after)) for each in changed]
-    return tuple({(each.topic.key, *each.topic.values.values(), each.before, each.after): each for each in found}.values())
+    return tuple(
+        {(each.topic.key, *each.topic.values.values(), each.before, each.after): each for each in found}.values()
+    )
 
 
 def asks_of(differences: Iterable[Difference]) -> tuple[Said, ...]:
@@ -92,11 +94,15 @@ def asks_of(differences: Iterable[Difference]) -> tuple[Said, ...]:
 
 
 def of_move(runbook: Runbook, done: int, ends: str, waits: bool) -> Letter:
-    """``done``: so many steps; ``ends``: when all of it is expected to be over; ``waits``: for somebody who has to type something."""
+    """``done``: so many steps; ``ends``: when all of it is expected to be over; ``waits``: for somebody who has to type
+    something."""
     domain = name_text(runbook.domain)
     differences = differences_of(changes_of(runbook), domain)
     over = done == len(runbook.steps)
-    lead = Said("move.over" if over else "move.waits" if waits else "move.under_way" if done else "move.planned", {"domain": domain})
+    lead = Said(
+        "move.over" if over else "move.waits" if waits else "move.under_way" if done else "move.planned",
+        {"domain": domain},
+    )
     told = [Said("move.unnoticed")] if not over and runbook.changes_answers else []
     told += [] if over else [Said("move.hands_off")]
     return Letter(
@@ -121,7 +127,9 @@ def changes_of(runbook: Runbook) -> list[Changed]:
             case Records():
                 for each in effect.changed:
                     if each.key[1] != SOA:
-                        lines.append((f"{name_text(each.key[0])} {type_text(each.key[1])}", _set(each.before), _set(each.after)))
+                        lines.append(
+                            (f"{name_text(each.key[0])} {type_text(each.key[1])}", _set(each.before), _set(each.after))
+                        )
             case DsChanged():
                 lines.append((f"DS set at {effect.registrar}", effect.before.text, effect.after.text))
             case HostSet():
@@ -150,7 +158,9 @@ def of_survey(domain: str, delegated: bool, findings: Sequence[tuple[str, str]],
     worst = [slug for slug, severity in findings if severity == "error"]
     doubts = [slug for slug, severity in findings if severity == "warning"]
     state = "bad" if worst or not delegated else "waiting" if until else "good"
-    key = "survey.bad" if state == "bad" else "survey.passing" if until else "survey.doubts" if doubts else "survey.good"
+    key = (
+        "survey.bad" if state == "bad" else "survey.passing" if until else "survey.doubts" if doubts else "survey.good"
+    )
     told = tuple(Said(f"finding.{slug}", {"domain": domain}) for slug in [*worst, *doubts])
     asks = tuple(Said(f"asked.{slug}", {"domain": domain}) for slug in worst)
     return Letter(domain, state, Said(key, {"domain": domain}), told, (), asks, until if state == "waiting" else "")

@@ -1,10 +1,12 @@
-"""How far a long piece of work is, for whoever shows that: counts, and no more. Where nobody looks they cost next to nothing."""
+"""How far a long piece of work is, for whoever shows that: counts, and no more. Where nobody looks they cost next to
+nothing."""
 
 from contextvars import ContextVar
 
 
 class Progress:
-    """``stage``: what is being done, in words; ``done`` of ``total``, 0 for a total that is not known; ``unit``: of what."""
+    """``stage``: what is being done, in words; ``done`` of ``total``, 0 for a total that is not known; ``unit``: of
+    what."""
 
     __slots__ = ("done", "stage", "total", "unit")
 

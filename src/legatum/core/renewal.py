@@ -1,5 +1,5 @@
-"""How long a registration is renewed for: whole years, each ending on the day on which it ends now (RFC 5731 s3.2.3); and what is reported
-of one that was deleted and is had back."""
+"""How long a registration is renewed for: whole years, each ending on the day on which it ends now (RFC 5731 s3.2.3);
+and what is reported of one that was deleted and is had back."""
 
 import re
 from dataclasses import dataclass
@@ -38,13 +38,17 @@ def years_between(expires: str, until: str) -> int:
         raise BadInput(f"--until {until}: no date", "write YYYY-MM-DD")
     years = next((each for each in range(MOST_YEARS + 1) if expiry_after(expires, each)[:10] >= until), None)
     if years is None:
-        raise BadInput(f"--until {until}: more than {MOST_YEARS} years after {expires}", "a registration is renewed for 1 to 10 years")
+        raise BadInput(
+            f"--until {until}: more than {MOST_YEARS} years after {expires}",
+            "a registration is renewed for 1 to 10 years",
+        )
     return years
 
 
 def restoration_report(before: str, now: str, deleted: str, reason: str, at: float) -> list[tuple[str, str]]:
-    """The elements that a registry wants of a restored domain, in their order. The two statements are those that RFC 3915 s4.2.5 has
-    registrars make. ``before``, ``now``: what is registered, in words; ``deleted``: when that was, empty for not known."""
+    """The elements that a registry wants of a restored domain, in their order. The two statements are those that RFC
+    3915 s4.2.5 has registrars make. ``before``, ``now``: what is registered, in words; ``deleted``: when that was,
+    empty for not known."""
     return [
         ("preData", before),
         ("postData", now),
@@ -53,7 +57,8 @@ def restoration_report(before: str, now: str, deleted: str, reason: str, at: flo
         ("resReason", reason),
         (
             "statement",
-            "This registrar has not restored the domain in order to assume the rights to use or sell it for itself or a third party.",
+            "This registrar has not restored the domain in order to assume the rights to use or sell it for "
+            "itself or a third party.",
         ),
         ("statement", "The information in this report is true to the best of this registrar's knowledge."),
     ]

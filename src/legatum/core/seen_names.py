@@ -1,4 +1,5 @@
-"""Which of very many names came before, at some twenty octets each instead of the name itself and its place in a set."""
+"""Which of very many names came before, at some twenty octets each instead of the name itself and its place in a
+set."""
 
 from array import array
 from hashlib import blake2b
@@ -9,7 +10,8 @@ _digest = Struct("=QQ").unpack
 
 
 class SeenNames:
-    """Knows names again by their digests, of 128 bits: that two of a billion are alike by chance happens in one of 10^20 lists."""
+    """Knows names again by their digests, of 128 bits: that two of a billion are alike by chance happens in one of
+    10^20 lists."""
 
     def __init__(self) -> None:
         self._count = 0

@@ -1,4 +1,5 @@
-"""Lists and tables as people keep them: a name a line, with remarks, or columns parted by commas, semicolons or tabs (quotes: RFC 4180)."""
+"""Lists and tables as people keep them: a name a line, with remarks, or columns parted by commas, semicolons or tabs
+(quotes: RFC 4180)."""
 
 import csv
 import re
@@ -23,8 +24,8 @@ class Row:
 
 
 class RowReader:
-    """Makes rows of the lines given to it one after the other. Empty lines and such as begin with ``#`` are none; what stands after a ``#``
-    that begins a word belongs to no cell."""
+    """Makes rows of the lines given to it one after the other. Empty lines and such as begin with ``#`` are none; what
+    stands after a ``#`` that begins a word belongs to no cell."""
 
     def __init__(self) -> None:
         self._number = 0
@@ -76,7 +77,8 @@ def _without_remark(text: str) -> str:
 
 
 class Column:
-    """One column: chosen by its heading, or by its number from 1; without a choice the one that is headed *domain*, or the first."""
+    """One column: chosen by its heading, or by its number from 1; without a choice the one that is headed *domain*, or
+    the first."""
 
     _HEADINGS = ("domain", "domains", "domain name", "name", "zone")
 
@@ -88,7 +90,8 @@ class Column:
 
     @property
     def beside(self) -> tuple[str, ...]:
-        """The headings of the other columns, in lower case; of all columns they are ``headings``, empty where there are none."""
+        """The headings of the other columns, in lower case; of all columns they are ``headings``, empty where there are
+        none."""
         return tuple(each for at, each in enumerate(self.headings) if at != self._at)
 
     @property
@@ -97,7 +100,8 @@ class Column:
         return f", column {self.headings[self._at or 0]}" if len(self.headings) > 1 else ""
 
     def of(self, row: Row) -> str:
-        """The cell, empty for a heading or where the row does not reach so far. Raises :class:`BadInput` where there is no such column."""
+        """The cell, empty for a heading or where the row does not reach so far. Raises :class:`BadInput` where there is
+        no such column."""
         first, self._begun = not self._begun, True
         if first and self._is_heading(row):
             self.headings = tuple(cell.casefold() for cell in row.cells)
@@ -117,7 +121,9 @@ class Column:
             return False
         if self._wanted.casefold() not in headings:
             known = ", ".join(row.cells)
-            raise BadInput(f"{self._source}:{row.number}: no column '{self._wanted}'", f"columns: {known}; or give its number")
+            raise BadInput(
+                f"{self._source}:{row.number}: no column '{self._wanted}'", f"columns: {known}; or give its number"
+            )
         self._at = headings.index(self._wanted.casefold())
         return True
 

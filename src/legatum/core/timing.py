@@ -1,8 +1,8 @@
 """How long to wait, and why (docs/timing.md). The rules themselves are in :mod:`legatum.core.moves.needs`.
 
-A rule does not give an instant but *waits*: so many seconds after something has happened everywhere. What happened when is put
-in later by :func:`not_before` - measured instants while a move is carried out, estimates in a forecast - so that the same
-rules serve both. Every wait knows its reason; every bound shows all its parts.
+A rule does not give an instant but *waits*: so many seconds after something has happened everywhere. What happened when
+is put in later by :func:`not_before` - measured instants while a move is carried out, estimates in a forecast - so that
+the same rules serve both. Every wait knows its reason; every bound shows all its parts.
 """
 
 from collections.abc import Iterable, Mapping
@@ -15,8 +15,8 @@ from legatum.core.instant import clock_text
 class Caution:
     """How careful the house is, in seconds.
 
-    ``floor``: resolvers may keep an answer at least this long, so it replaces each shorter TTL. ``time_out``: a question under
-    way may bring an old answer this late. ``margin``: added to every bound.
+    ``floor``: resolvers may keep an answer at least this long, so it replaces each shorter TTL. ``time_out``: a
+    question under way may bring an old answer this late. ``margin``: added to every bound.
     """
 
     floor: int = 300
@@ -28,8 +28,8 @@ class Caution:
         return max(ttl, self.floor)
 
     def slack(self, copies: int) -> int:
-        """One query time-out and a second for each copy in a chain: a question may be under way when the copy that it was asked by ends,
-        TTLs run from receipt, and they are cut to whole seconds."""
+        """One query time-out and a second for each copy in a chain: a question may be under way when the copy that it
+        was asked by ends, TTLs run from receipt, and they are cut to whole seconds."""
         return copies * (self.time_out + 1)
 
 
@@ -53,8 +53,8 @@ class Wait:
 
 @dataclass(frozen=True, slots=True)
 class Bound:
-    """A computed instant, the wait that decides it, and everything that was considered (latest first). ``rule``: 0 where none of the rules
-    decides, but the house."""
+    """A computed instant, the wait that decides it, and everything that was considered (latest first). ``rule``: 0
+    where none of the rules decides, but the house."""
 
     instant: float
     reason: str

@@ -46,6 +46,8 @@ async def _careless(world: World, domain: str) -> None:
     assert blank is not None
     wanted = zone.with_rrsets([rrset(origin, NS, 86400, servers)]).with_serial(next_serial(blank.soa.serial))
     asker = Asker(Route(world.endpoints), clock)
-    await send_update(asker, scenario.PROVIDERS["birch"].servers["ns1.birch.example"][0], blank, wanted, world.keys["birch"])
+    await send_update(
+        asker, scenario.PROVIDERS["birch"].servers["ns1.birch.example"][0], blank, wanted, world.keys["birch"]
+    )
     asker.close()
     await clock.until(clock.now() + _NOTICED_FOR)

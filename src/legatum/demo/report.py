@@ -140,12 +140,22 @@ def write_logs(world: World, folder: Path) -> None:
     with (folder / "visitors.csv").open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file)
         writer.writerow(("at", "resolver", "name", "type", "good", "answer"))
-        writer.writerows((instant_text(each.at), each.resolver, each.name, each.type, each.good, each.text) for each in world.visitors.seen)
+        writer.writerows(
+            (instant_text(each.at), each.resolver, each.name, each.type, each.good, each.text)
+            for each in world.visitors.seen
+        )
     with (folder / "resolvers.csv").open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file)
         writer.writerow(("at", "resolver", "asked", "name", "type", "outcome"))
         writer.writerows(
-            (instant_text(each.at), each.resolver, each.address, name_text(each.name), type_text(each.rtype), each.outcome)
+            (
+                instant_text(each.at),
+                each.resolver,
+                each.address,
+                name_text(each.name),
+                type_text(each.rtype),
+                each.outcome,
+            )
             for each in world.errands
         )
 
@@ -163,23 +173,30 @@ def show_demo(document: DemoDocument, screen: Screen) -> None:
     ]
     screen.table(("resolver", "kind", "question", "asked", "failed", "answer"), rows)
     screen.line()
-    screen.line("Who answered the resolvers' own questions about the domain, hour by hour (hours without a question left out):")
+    screen.line(
+        "Who answered the resolvers' own questions about the domain, hour by hour (hours without a question left out):"
+    )
     providers = sorted({provider for each in document.periods for provider in each.answered_by})
     hours = [_hour(each, providers) for each in document.periods]
     screen.table(("hour", *providers, "share of birch"), _thinned(hours))
     screen.line()
     _show_careless(document, screen)
     screen.line()
-    screen.line(f"Everything is in {document.folder}: tour.txt, timeline.png, legatum.toml, the move, the zone, journal.sqlite,")
+    screen.line(
+        f"Everything is in {document.folder}: tour.txt, timeline.png, legatum.toml, the move, the zone, journal.sqlite,"
+    )
     screen.line("questions.ndjson (every question at every server), resolvers.csv, visitors.csv")
 
 
 def _show_careless(document: DemoDocument, screen: Screen) -> None:
-    screen.line("━━ The same move the careless way: NS set switched first, TTLs left alone, old zone deleted at once", "bold")
+    screen.line(
+        "━━ The same move the careless way: NS set switched first, TTLs left alone, old zone deleted at once", "bold"
+    )
     asked, failed = sum(each.asked for each in document.careless), sum(each.failed for each in document.careless)
     screen.line(f"{failed} of {asked} questions by visitors failed", BAD if failed else GOOD)
     rows = [
-        (each.resolver, each.kind, each.asked, each.failed, _outage(each.failing_from, each.failing_until)) for each in document.careless
+        (each.resolver, each.kind, each.asked, each.failed, _outage(each.failing_from, each.failing_until))
+        for each in document.careless
     ]
     screen.table(("resolver", "kind", "asked", "failed", "failures seen for"), rows)
 

@@ -13,7 +13,8 @@ from legatum.practice.world import World
 
 
 class WorldThread:
-    """``with WorldThread(folder) as practice``: the world is up; ``practice.world`` may be read after it has ended, too."""
+    """``with WorldThread(folder) as practice``: the world is up; ``practice.world`` may be read after it has ended,
+    too."""
 
     def __init__(self, folder: Path, further: int = 0) -> None:
         self._folder, self._further = folder, further
@@ -30,7 +31,9 @@ class WorldThread:
             raise self._fault
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self._loop.call_soon_threadsafe(self.world.stopped.set)
         self._thread.join()
 

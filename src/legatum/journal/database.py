@@ -1,7 +1,8 @@
-"""Where the journal is kept: a file of SQLite's, or PostgreSQL by URL, both through Python's database interface (PEP 249).
+"""Where the journal is kept: a file of SQLite's, or PostgreSQL by URL, both through Python's database interface (PEP
+249).
 
-The statements are plain enough for both; what differs stands in :class:`Dialect`. A library that speaks to every database would be
-loaded by every command, and takes longer than the rest of the program.
+The statements are plain enough for both; what differs stands in :class:`Dialect`. A library that speaks to every
+database would be loaded by every command, and takes longer than the rest of the program.
 """
 
 import shutil
@@ -22,7 +23,8 @@ _ROOM = 8 << 20  # octets that must be free before anything is intended, so that
 
 
 class Dialect(NamedTuple):
-    """``number``: a column that counts by itself; ``octets``: the type of one that holds bytes; ``mark``: where a value goes."""
+    """``number``: a column that counts by itself; ``octets``: the type of one that holds bytes; ``mark``: where a value
+    goes."""
 
     number: str
     octets: str
@@ -39,7 +41,8 @@ _PATIENCE = 30.0  # seconds that a database may be away, to be started anew
 
 
 class Database:
-    """``place``: a file, made when it is not there, or ``postgresql://…``. Methods raise :class:`OutsideFault` when it fails."""
+    """``place``: a file, made when it is not there, or ``postgresql://…``. Methods raise :class:`OutsideFault` when it
+    fails."""
 
     def __init__(self, place: str, folder: Path) -> None:
         self._file = None if "://" in place else (folder / place).resolve()
@@ -86,12 +89,14 @@ class Database:
             self.bring_to(PRESENT)
 
     def form(self) -> int:
-        """The number of its form, 0 for tables that are not there, or bear none. Raises :class:`OutsideFault` for a newer one."""
+        """The number of its form, 0 for tables that are not there, or bear none. Raises :class:`OutsideFault` for a
+        newer one."""
         with self._transaction() as connection:
             number = self._form(connection)
         if number > PRESENT:
             raise OutsideFault(
-                f"journal {self._named}: of form {number}, made by a later version; this one knows forms up to {PRESENT}",
+                f"journal {self._named}: of form {number}, made by a later version; this one knows forms up "
+                f"to {PRESENT}",
                 f"use that version, or have it bring the journal back: `legatum journal form {PRESENT}`",
             )
         return number
@@ -103,8 +108,8 @@ class Database:
         return int(number)
 
     def bring_to(self, number: int) -> None:
-        """To another form, forward or back, all of it or nothing. What an earlier form has no place for is gone. Raises :class:`BadInput`
-        for a form that there never was."""
+        """To another form, forward or back, all of it or nothing. What an earlier form has no place for is gone. Raises
+        :class:`BadInput` for a form that there never was."""
         if not 1 <= number <= PRESENT:
             raise BadInput(f"a journal has no form {number}", f"there are 1 to {PRESENT}")
         kinds = self._dialect._asdict()
@@ -128,12 +133,16 @@ class Database:
             connection.execute(f"INSERT INTO form VALUES ({number})")
 
     def copy_to(self, other: "Database") -> int:
-        """Every row as it is now, whatever others write meanwhile, into one that has none, all or nothing. How many. Raises
-        :class:`BadInput` where something is there already."""
+        """Every row as it is now, whatever others write meanwhile, into one that has none, all or nothing. How many.
+        Raises :class:`BadInput` where something is there already."""
         with self._transaction() as source, other._alone() as target:
-            source.execute("BEGIN" if self._file is not None else "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+            source.execute(
+                "BEGIN" if self._file is not None else "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY"
+            )
             if any(target.execute(f"SELECT 1 FROM {table} LIMIT 1").fetchall() for table in KEPT):
-                raise BadInput(f"{other._named}: there is a journal with entries already", "give a place where there is none")
+                raise BadInput(
+                    f"{other._named}: there is a journal with entries already", "give a place where there is none"
+                )
             count = 0
             for table in KEPT:
                 columns = sorted(self._columns(source, table))
@@ -182,7 +191,9 @@ class Database:
     def check_room(self) -> None:
         """Raises :class:`OutsideFault` where what is done could not be recorded afterwards."""
         if self._file is not None and shutil.disk_usage(self._file.parent).free < _ROOM:
-            raise OutsideFault(f"journal {self._file}: the disk is nearly full", "make room; nothing outside was touched")
+            raise OutsideFault(
+                f"journal {self._file}: the disk is nearly full", "make room; nothing outside was touched"
+            )
 
     def rows(self, statement: str, *values: Any) -> list[Any]:
         """What a question gives, whole; ``?`` stands for each value."""
@@ -191,7 +202,8 @@ class Database:
         return found
 
     def take(self, numbers: Sequence[int]) -> int | None:
-        """Locks, until they are released or this process is no more; where somebody else has one, none is taken, and that one given."""
+        """Locks, until they are released or this process is no more; where somebody else has one, none is taken, and
+        that one given."""
         with self._faults():
             self._renewed()
             return self._locks.take(numbers)
@@ -297,7 +309,9 @@ class Database:
         reason = (str(error).splitlines() or [type(error).__name__])[0]
         remedy = "nothing more is done outside without a journal: make it writable, then the same command goes on"
         if "No space left" in reason or "disk is full" in reason:
-            remedy = "nothing more is done outside without a journal: make room on its disk, then the same command goes on"
+            remedy = (
+                "nothing more is done outside without a journal: make room on its disk, then the same command goes on"
+            )
         if self._file is None and "permission denied for schema" in reason:
             remedy = "let somebody who may make tables use it once, then GRANT this role the use of them"
         return OutsideFault(f"journal {self._named}: {reason}", remedy)
@@ -308,11 +322,16 @@ def _beside(file: Path) -> Path:
 
 
 def _postgresql(place: str) -> type[Exception]:
-    """What its library raises. Raises :class:`BadInput` for another database, a password, or where the library is missing."""
+    """What its library raises. Raises :class:`BadInput` for another database, a password, or where the library is
+    missing."""
     if not place.startswith("postgresql://"):
-        raise BadInput(f"journal: no database by {place.partition('://')[0]}://", "give a file, or postgresql://HOST/DATABASE")
+        raise BadInput(
+            f"journal: no database by {place.partition('://')[0]}://", "give a file, or postgresql://HOST/DATABASE"
+        )
     if urlsplit(place).password is not None:
-        raise BadInput("journal: a password does not belong into the settings", "PostgreSQL takes it from PGPASSWORD or ~/.pgpass")
+        raise BadInput(
+            "journal: a password does not belong into the settings", "PostgreSQL takes it from PGPASSWORD or ~/.pgpass"
+        )
     try:
         import psycopg
     except ImportError:

@@ -27,8 +27,8 @@ _DAY = 86400.0  # seconds between two notes that something is still given as bef
 
 
 class Surveyed(NamedTuple):
-    """What the last survey of a domain came to. ``findings``: slug → severity; ``signed_until``: when the first of its signatures
-    ends."""
+    """What the last survey of a domain came to. ``findings``: slug → severity; ``signed_until``: when the first of its
+    signatures ends."""
 
     domain: Name
     at: float
@@ -65,13 +65,14 @@ class Journal:
         self._shelf: SharedFiles | None = None
 
     def share(self, folder: Path, others: Mapping[str, Path], now: Callable[[], float]) -> None:
-        """Where the journal is a database, the files of this folder, and ``others``, name → file, are the operators' in common."""
+        """Where the journal is a database, the files of this folder, and ``others``, name → file, are the operators' in
+        common."""
         if self._database.is_shared:
             self._shelf = SharedFiles(self._database, folder, self._who, now, dict(others))
 
     def bring(self, domains: Sequence[Name] = (), stem: str = "", ours: bool = False) -> None:
-        """The files that operators have in common, of these domains, of this ``stem``, or all, as they are in the database; ``ours``: as
-        they are here. Raises :class:`GateShut` where one was changed here and there."""
+        """The files that operators have in common, of these domains, of this ``stem``, or all, as they are in the
+        database; ``ours``: as they are here. Raises :class:`GateShut` where one was changed here and there."""
         if self._shelf is None:
             return
         for each in map(file_name, domains) if 0 < len(domains) <= _FEW else (stem,):
@@ -82,12 +83,13 @@ class Journal:
         return self._database.form()
 
     def bring_to(self, form: int) -> None:
-        """To an earlier form, for an earlier version of the program, or to a later one again. Raises :class:`BadInput`."""
+        """To an earlier form, for an earlier version of the program, or to a later one again. Raises
+        :class:`BadInput`."""
         self._database.bring_to(form)
 
     def copy_to(self, place: str, folder: Path) -> int:
-        """All of it as it is at one moment, while it is in use, to a file or database that has none yet; how many rows. A file appears when
-        it is whole. Raises :class:`BadInput`."""
+        """All of it as it is at one moment, while it is in use, to a file or database that has none yet; how many rows.
+        A file appears when it is whole. Raises :class:`BadInput`."""
         if "://" in place:
             return self._database.copy_to(Database(place, folder))
         path = folder / place
@@ -153,7 +155,8 @@ class Journal:
         self._write_once(move, domain, step, OUTCOME, at, text, {"first": at, "all": at, "facts": {}})
 
     def settle_open(self, domain: Name, step: str, at: float, text: str) -> None:
-        """An intent of which nobody wrote down what became of it, settled by what is seen now; nothing where there is none."""
+        """An intent of which nobody wrote down what became of it, settled by what is seen now; nothing where there is
+        none."""
         said = "SELECT kind FROM entries WHERE move = '' AND domain = ? AND step = ? ORDER BY number DESC LIMIT 1"
         if self._database.rows(said, name_text(domain), step) == [(INTENT,)]:
             self._write("", domain, step, OUTCOME, at, text, {"first": at, "all": at, "facts": {}}, ())
@@ -172,7 +175,9 @@ class Journal:
         facts = json.dumps({"first": at, "all": at, "facts": {}})
         self._note([("", domain, step, OUTCOME if done else FAILED, at, text) for domain, text, done in texts], facts)
 
-    def _write_once(self, move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: Mapping[str, Any]) -> None:
+    def _write_once(
+        self, move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: Mapping[str, Any]
+    ) -> None:
         """Unless that was the last entry of the step."""
         said = "SELECT kind, text FROM entries WHERE move = ? AND domain = ? AND step = ? ORDER BY number DESC LIMIT 1"
         if self._database.rows(said, move, name_text(domain), step) != [(kind, text)]:
@@ -226,7 +231,10 @@ class Journal:
     def outcomes_of(self, domain: Name) -> list[Outcome]:
         """All about a domain, whichever command or move they are of, oldest first."""
         said = "SELECT step, text, facts FROM entries WHERE domain = ? AND kind = ? ORDER BY number"
-        rows = [(step, text, json.loads(facts)) for step, text, facts in self._database.rows(said, name_text(domain), OUTCOME)]
+        rows = [
+            (step, text, json.loads(facts))
+            for step, text, facts in self._database.rows(said, name_text(domain), OUTCOME)
+        ]
         return [Outcome(step, facts["first"], facts["all"], text, facts["facts"]) for step, text, facts in rows]
 
     def begun(self, move: str) -> set[str]:
@@ -238,8 +246,8 @@ class Journal:
         return {row.step: row.at for row in self._of_move(move) if row.kind == INTENT}
 
     def remember(self, *looks: Look) -> None:
-        """What was given for domains, each at a time; in as few transactions as for one. What is given as before is no new row, and noted
-        to a day."""
+        """What was given for domains, each at a time; in as few transactions as for one. What is given as before is no
+        new row, and noted to a day."""
         fresh, again, gone = list[Row](), list[tuple[int, float]](), list[tuple[int, float]]()
         for look in looks:
             given = [each for each in self.memory(look.domain) if each.gone is None]
@@ -271,7 +279,8 @@ class Journal:
         """Of every domain, by name."""
         said = "SELECT domain, at, findings, signed_until FROM surveys ORDER BY domain"
         return [
-            Surveyed(parse_domain(domain), at, json.loads(findings), until) for domain, at, findings, until in self._database.rows(said)
+            Surveyed(parse_domain(domain), at, json.loads(findings), until)
+            for domain, at, findings, until in self._database.rows(said)
         ]
 
     def latest(self) -> dict[Name, int]:
@@ -286,21 +295,32 @@ class Journal:
 
     def standings(self) -> dict[str, tuple[str, str]]:
         """Move file → a mark of what it was worked out from, and where it stood."""
-        return {file: (mark, text) for file, mark, text in self._database.rows("SELECT file, mark, standing FROM standings")}
+        return {
+            file: (mark, text) for file, mark, text in self._database.rows("SELECT file, mark, standing FROM standings")
+        }
 
     def keep_standings(self, rows: Iterable[tuple[str, str, str]]) -> None:
         """File, mark, and where it stands."""
-        self._database.replace("standings", "file", [{"file": file, "mark": mark, "standing": text} for file, mark, text in rows])
+        self._database.replace(
+            "standings", "file", [{"file": file, "mark": mark, "standing": text} for file, mark, text in rows]
+        )
 
     def recall(self, domain: Name, rows: Iterable[Given]) -> None:
         """What another journal remembers; what is there already is left as it is."""
         there = {(each.seen, each.first) for each in self.memory(domain)}
-        fresh = [_memory_row(domain, each.seen, each.first, each.last, each.gone) for each in rows if (each.seen, each.first) not in there]
+        fresh = [
+            _memory_row(domain, each.seen, each.first, each.last, each.gone)
+            for each in rows
+            if (each.seen, each.first) not in there
+        ]
         self._database.add("memory", fresh)
 
     def memory(self, domain: Name) -> list[Given]:
         """What is remembered of a domain, oldest first."""
-        said = "SELECT number, place, name, type, ttl, data, first, last, gone FROM memory WHERE domain = ? ORDER BY number"
+        said = (
+            "SELECT number, place, name, type, ttl, data, first, last, gone FROM memory WHERE domain = ? "
+            "ORDER BY number"
+        )
         return [
             Given(number, place, parse_name(name), parse_type(rtype), ttl, data, first, last, gone)
             for number, place, name, rtype, ttl, data, first, last, gone in self._database.rows(said, name_text(domain))
@@ -319,75 +339,143 @@ class Journal:
     def replies(self, entry: int) -> list[Reply]:
         """Those that are kept with an entry, in the order in which they came."""
         said = (
-            "SELECT at, server, name, type, transport, took, wire, query, trouble, tries, cut FROM replies WHERE entry = ? ORDER BY number"
+            "SELECT at, server, name, type, transport, took, wire, query, trouble, tries, cut FROM replies "
+            "WHERE entry = ? ORDER BY number"
         )
         return [_reply(*row) for row in self._database.rows(said, entry)]
 
     def take_in(self, entry: Entry, replies: Iterable[Reply]) -> bool:
         """An entry of another journal; False where the same one is there already."""
-        same = "SELECT number FROM entries WHERE domain = ? AND move = ? AND step = ? AND kind = ? AND at = ? AND text = ?"
+        same = (
+            "SELECT number FROM entries WHERE domain = ? AND move = ? AND step = ? AND kind = ? AND at = ? AND text = ?"
+        )
         if self._database.rows(same, entry.domain, entry.move, entry.step, entry.kind, entry.at, entry.text):
             return False
         domain = parse_name(entry.domain + "." if entry.domain != "." else ".")
         facts = json.dumps(dict(entry.facts))
-        row = _entry_row(entry.move, domain, entry.step, entry.kind, entry.at, entry.text, facts, entry.who, entry.changes)
+        row = _entry_row(
+            entry.move, domain, entry.step, entry.kind, entry.at, entry.text, facts, entry.who, entry.changes
+        )
         self._database.add_with("entries", row, "replies", "entry", map(_reply_row, replies))
         return True
 
     def _of_move(self, move: str) -> list[_Line]:
         return [
             _Line(*row)
-            for row in self._database.rows(f"SELECT {', '.join(_Line._fields)} FROM entries WHERE move = ? ORDER BY number", move)
+            for row in self._database.rows(
+                f"SELECT {', '.join(_Line._fields)} FROM entries WHERE move = ? ORDER BY number", move
+            )
         ]
 
     def _write(
-        self, move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: Mapping[str, Any], replies: Iterable[Reply],
+        self,
+        move: str,
+        domain: Name,
+        step: str,
+        kind: str,
+        at: float,
+        text: str,
+        facts: Mapping[str, Any],
+        replies: Iterable[Reply],
         changes: Sequence[str] = (),
-    ) -> int:  # fmt: skip
+    ) -> int:
         row = _entry_row(move, domain, step, kind, at, text, json.dumps(facts), self._who, changes)
         self.bring([domain], ours=True)  # no entry without the files that it rests on
         return self._database.add_with("entries", row, "replies", "entry", map(_reply_row, replies))
 
 
 def _entry_row(
-    move: str, domain: Name, step: str, kind: str, at: float, text: str, facts: str, who: str, changes: Sequence[str] = ()
+    move: str,
+    domain: Name,
+    step: str,
+    kind: str,
+    at: float,
+    text: str,
+    facts: str,
+    who: str,
+    changes: Sequence[str] = (),
 ) -> Row:
     return {
-        "move": move, "domain": name_text(domain), "step": step, "kind": kind, "at": at, "text": text, "facts": facts, "who": who,
+        "move": move,
+        "domain": name_text(domain),
+        "step": step,
+        "kind": kind,
+        "at": at,
+        "text": text,
+        "facts": facts,
+        "who": who,
         "changes": json.dumps(list(changes)),
-    }  # fmt: skip
+    }
 
 
 _ENTRY_COLUMNS = (
-    "number, move, domain, step, kind, at, text, who, changes, facts, (SELECT count(*) FROM replies WHERE entry = entries.number)"
+    "number, move, domain, step, kind, at, text, who, changes, facts, (SELECT count(*) FROM replies WHERE "
+    "entry = entries.number)"
 )
 
 
 def _entry(
-    number: int, move: str, domain: str, step: str, kind: str, at: float, text: str, who: str, changes: str, facts: str, replies: int
+    number: int,
+    move: str,
+    domain: str,
+    step: str,
+    kind: str,
+    at: float,
+    text: str,
+    who: str,
+    changes: str,
+    facts: str,
+    replies: int,
 ) -> Entry:
-    return Entry(number, move, domain, step, kind, at, text, who, tuple(json.loads(changes)), json.loads(facts), replies)
+    return Entry(
+        number, move, domain, step, kind, at, text, who, tuple(json.loads(changes)), json.loads(facts), replies
+    )
 
 
 def _memory_row(domain: Name, each: GivenSet, first: float, last: float, gone: float | None) -> Row:
     return {
-        "domain": name_text(domain), "place": each.place, "name": absolute_text(each.name), "type": type_text(each.rtype),
-        "ttl": each.ttl, "data": each.data, "first": first, "last": last, "gone": gone,
-    }  # fmt: skip
+        "domain": name_text(domain),
+        "place": each.place,
+        "name": absolute_text(each.name),
+        "type": type_text(each.rtype),
+        "ttl": each.ttl,
+        "data": each.data,
+        "first": first,
+        "last": last,
+        "gone": gone,
+    }
 
 
 def _reply_row(reply: Reply) -> Row:
     return {
-        "at": reply.at, "server": reply.server, "name": name_text(reply.name), "type": type_text(reply.rtype),
-        "transport": str(reply.transport), "took": reply.took, "outcome": reply.outcome, "wire": reply.wire, "query": reply.query,
-        "trouble": reply.trouble.name if reply.trouble else "", "tries": reply.tries, "cut": int(reply.cut),
-    }  # fmt: skip
+        "at": reply.at,
+        "server": reply.server,
+        "name": name_text(reply.name),
+        "type": type_text(reply.rtype),
+        "transport": str(reply.transport),
+        "took": reply.took,
+        "outcome": reply.outcome,
+        "wire": reply.wire,
+        "query": reply.query,
+        "trouble": reply.trouble.name if reply.trouble else "",
+        "tries": reply.tries,
+        "cut": int(reply.cut),
+    }
 
 
 def _reply(
-    at: float, server: str, name: str, rtype: str, transport: str, took: float, wire: bytes, query: bytes | None, trouble: str, tries: int,
+    at: float,
+    server: str,
+    name: str,
+    rtype: str,
+    transport: str,
+    took: float,
+    wire: bytes,
+    query: bytes | None,
+    trouble: str,
+    tries: int,
     cut: int,
-) -> Reply:  # fmt: skip
+) -> Reply:
     """Those of earlier versions are without their question: made again as it is mostly asked."""
     owner, kind = parse_name(name + "." if name != "." else "."), parse_type(rtype)
     failed = Trouble[trouble] if trouble else None if wire else Trouble.SILENT

@@ -1,4 +1,5 @@
-"""Locks known by numbers: places in a file beside the journal, or advisory locks of its database. One descriptor or connection for all."""
+"""Locks known by numbers: places in a file beside the journal, or advisory locks of its database. One descriptor or
+connection for all."""
 
 import fcntl
 import os
@@ -17,7 +18,8 @@ class Locks(Protocol):
 
 
 class FileLocks:
-    """Of a file of which nothing is read: each number is an octet that may be locked (open file description locks). Raises ``OSError``."""
+    """Of a file of which nothing is read: each number is an octet that may be locked (open file description locks).
+    Raises ``OSError``."""
 
     def __init__(self, path: Path) -> None:
         self._path = path

@@ -1,7 +1,8 @@
 """One operator at a time on one domain: the second is told who and since when, not served.
 
-The lock is where the journal is, wherever the move's file stands: whoever shares the journal is held off, on other machines too where it is
-a database. It goes with the process that holds it, however that ends; what stands in the table is for telling.
+The lock is where the journal is, wherever the move's file stands: whoever shares the journal is held off, on other
+machines too where it is a database. It goes with the process that holds it, however that ends; what stands in the table
+is for telling.
 """
 
 import getpass
@@ -31,8 +32,8 @@ class Occupation:
 
     @contextmanager
     def of(self, domains: Sequence[Name], now: float) -> Iterator[None]:
-        """Within it nobody else works on any of them. Raises :class:`Occupied`, then none is taken; :class:`OutsideFault` where no lock can
-        be made."""
+        """Within it nobody else works on any of them. Raises :class:`Occupied`, then none is taken;
+        :class:`OutsideFault` where no lock can be made."""
         new = [each for each in dict.fromkeys(domains) if not self._held[each]]
         taken = self._database.take([_number(each) for each in new])
         if taken is not None:
@@ -46,13 +47,19 @@ class Occupation:
             self._database.release([_number(each) for each in new])
 
     def _tell(self, domains: Sequence[Name], now: float) -> None:
-        rows = [{"domain": name_text(each), "who": system_user(), "process": os.getpid(), "since": now} for each in domains]
+        rows = [
+            {"domain": name_text(each), "who": system_user(), "process": os.getpid(), "since": now} for each in domains
+        ]
         self._database.replace("occupations", "domain", rows)
 
     def _occupied(self, domain: Name) -> Occupied:
         found = self._database.rows("SELECT who, process, since FROM occupations WHERE domain = ?", name_text(domain))
-        other = f"{found[0][0]}, process {found[0][1]}, since {instant_text(found[0][2])}" if found else "another process"
-        return Occupied(f"{name_text(domain)} is being worked on by {other}", "wait until that has ended; nothing was done here")
+        other = (
+            f"{found[0][0]}, process {found[0][1]}, since {instant_text(found[0][2])}" if found else "another process"
+        )
+        return Occupied(
+            f"{name_text(domain)} is being worked on by {other}", "wait until that has ended; nothing was done here"
+        )
 
 
 def _number(domain: Name) -> int:

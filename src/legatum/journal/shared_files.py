@@ -1,7 +1,9 @@
-"""Files that operators on several machines have in common: moves and what belongs to them, and the list of the house's domains.
+"""Files that operators on several machines have in common: moves and what belongs to them, and the list of the house's
+domains.
 
-Each operator works with files in a folder of his own. Where the journal is a database they are kept there too: brought from it before they
-are read, and put into it before an entry of the journal rests on them. What was changed here and there is told, and nothing overwritten.
+Each operator works with files in a folder of his own. Where the journal is a database they are kept there too: brought
+from it before they are read, and put into it before an entry of the journal rests on them. What was changed here and
+there is told, and nothing overwritten.
 """
 
 import hashlib
@@ -20,7 +22,8 @@ _STATE = ".kept"  # a folder: for each file the mark of the state in which it wa
 
 @dataclass(frozen=True)
 class SharedFiles:
-    """``folder``: where the files are here; ``who`` puts them there; ``others``: name on the shelf → a file that is not in the folder."""
+    """``folder``: where the files are here; ``who`` puts them there; ``others``: name on the shelf → a file that is not
+    in the folder."""
 
     database: Database
     folder: Path
@@ -29,8 +32,8 @@ class SharedFiles:
     others: dict[str, Path]
 
     def bring(self, stem: str = "", ours: bool = False) -> None:
-        """Both sides alike: files whose name begins with ``stem.``, or all. ``ours``: what is here, or here no more, counts, as nobody else
-        may change them now. Raises :class:`GateShut` for one that was changed on both."""
+        """Both sides alike: files whose name begins with ``stem.``, or all. ``ours``: what is here, or here no more,
+        counts, as nobody else may change them now. Raises :class:`GateShut` for one that was changed on both."""
         there = self._there(stem)
         for name in sorted({*there, *self._here(stem), *self._known(stem)}):
             self._settle(name, *there.get(name, ("", "somebody who took it away")), ours)
@@ -39,7 +42,9 @@ class SharedFiles:
         here, last = _mark(self._path(name)), self._last(name)
         if here == there == last:
             return
-        if here == last or (not here and there == last and not ours):  # what somebody takes away by hand is gone for nobody
+        if here == last or (
+            not here and there == last and not ours
+        ):  # what somebody takes away by hand is gone for nobody
             self._take(name, there)
         elif there == last or (ours and here != there):
             self._put(name, here)
@@ -61,7 +66,9 @@ class SharedFiles:
         content = bytes(found[0][0])
         if hashlib.sha256(content).hexdigest() != mark or path.is_symlink():
             why = "is a link here" if path.is_symlink() else "is not what whoever put it there had"
-            raise GateShut(f"{path}: what the database has of it {why}", "put the file there again from where it is right")
+            raise GateShut(
+                f"{path}: what the database has of it {why}", "put the file there again from where it is right"
+            )
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, content)
 
@@ -70,7 +77,9 @@ class SharedFiles:
             self.database.remove("files", "name", name)
             return
         content = self._path(name).read_bytes()
-        self.database.replace("files", "name", [{"name": name, "mark": mark, "content": content, "who": self.who, "at": self.now()}])
+        self.database.replace(
+            "files", "name", [{"name": name, "mark": mark, "content": content, "who": self.who, "at": self.now()}]
+        )
 
     def _there(self, stem: str) -> dict[str, tuple[str, str]]:
         """Name → mark, and who put it there."""

@@ -46,8 +46,8 @@ class ShiftedClock(SystemClock):
 class WorldControl(Clock):
     """The control port of a practice world, and its clock as seen from another process.
 
-    The difference to the machine's clock is fetched by :meth:`refresh` and after every hold; letting time pass means asking
-    the world to move on.
+    The difference to the machine's clock is fetched by :meth:`refresh` and after every hold; letting time pass means
+    asking the world to move on.
     """
 
     def __init__(self, host: str, port: int, token: str) -> None:
@@ -104,7 +104,9 @@ class WorldControl(Clock):
         except OSError:
             raise _away() from None
 
-    async def _ask(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, order: dict[str, Any]) -> dict[str, Any]:
+    async def _ask(
+        self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, order: dict[str, Any]
+    ) -> dict[str, Any]:
         import json  # only a practice world needs it, and the first question should not wait for it
 
         try:
@@ -122,4 +124,6 @@ class WorldControl(Clock):
 
 
 def _away() -> OutsideFault:
-    return OutsideFault("the practice world of these settings does not answer", "start it: `legatum practice start DIR`")
+    return OutsideFault(
+        "the practice world of these settings does not answer", "start it: `legatum practice start DIR`"
+    )

@@ -1,7 +1,7 @@
 """Work handed to other machines: workers that are registered with a Dask scheduler (an optional extra).
 
-What is handed over is a function of this program, by name, and plain values; the workers run the same version of it. They look, and give
-back what they saw: nothing that is handed to them can change anything, and no secret is among it.
+What is handed over is a function of this program, by name, and plain values; the workers run the same version of it.
+They look, and give back what they saw: nothing that is handed to them can change anything, and no secret is among it.
 """
 
 import asyncio
@@ -45,8 +45,8 @@ class Hub(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class WorkerState:
-    """A worker. ``version``: of its program, empty where it did not answer; ``ahead``: by how many seconds its clock is, as far as can be
-    told from here; ``same``: it runs the same program."""
+    """A worker. ``version``: of its program, empty where it did not answer; ``ahead``: by how many seconds its clock
+    is, as far as can be told from here; ``same``: it runs the same program."""
 
     name: str
     address: str
@@ -59,7 +59,9 @@ class WorkerState:
     def doubts(self) -> str:
         """What is to be said of what it gives back, empty for nothing."""
         other = (
-            f"it runs version {self.version}, this is {__version__}" if self.version != __version__ else "its program's files are others"
+            f"it runs version {self.version}, this is {__version__}"
+            if self.version != __version__
+            else "its program's files are others"
         )
         if not self.version:
             return f"it has not answered for {_TIMEOUT:.0f} s"
@@ -87,14 +89,26 @@ def security_of(hub: Hub) -> Any:
     """Raises :class:`BadInput` for plain connections that leave this machine, or certificates that are not there."""
     parts = urlsplit(hub.scheduler)
     if parts.scheme not in ("tcp", "tls") or not parts.hostname or parts.port is None:
-        raise BadInput(f"'{hub.scheduler}' is no scheduler", "write tls://HOST:PORT, or on this machine tcp://127.0.0.1:PORT")
+        raise BadInput(
+            f"'{hub.scheduler}' is no scheduler", "write tls://HOST:PORT, or on this machine tcp://127.0.0.1:PORT"
+        )
     if parts.scheme == "tcp":
         if not _is_here(parts.hostname):
-            raise BadInput(f"{hub.scheduler}: a plain connection that leaves this machine", "use tls://, with certificates in [engine]")
+            raise BadInput(
+                f"{hub.scheduler}: a plain connection that leaves this machine",
+                "use tls://, with certificates in [engine]",
+            )
         return None
     files = (hub.authority, hub.certificate, hub.key)
-    if missing := [name for name, file in zip(("authority", "certificate", "key"), files, strict=True) if not Path(file or "/-").is_file()]:
-        raise BadInput(f"{hub.scheduler} needs {' and '.join(missing)}", "name the files in [engine] of the settings, or on the line")
+    if missing := [
+        name
+        for name, file in zip(("authority", "certificate", "key"), files, strict=True)
+        if not Path(file or "/-").is_file()
+    ]:
+        raise BadInput(
+            f"{hub.scheduler} needs {' and '.join(missing)}",
+            "name the files in [engine] of the settings, or on the line",
+        )
     import distributed
 
     names: dict[str, Any] = {"tls_ca_file": hub.authority, "require_encryption": True}
@@ -117,13 +131,17 @@ def require_engine() -> None:
         raise BadInput("workers need the library distributed", "pip install 'legatum[engine]'")
     library: Any = importlib.import_module("distributed.versions")  # which sets up how it tells of itself
     warnings.simplefilter("ignore", library.VersionMismatchWarning)
-    for name in ("tornado", "asyncio", *(each for each in logging.root.manager.loggerDict if each.startswith("distributed"))):
+    for name in (
+        "tornado",
+        "asyncio",
+        *(each for each in logging.root.manager.loggerDict if each.startswith("distributed")),
+    ):
         logging.getLogger(name).setLevel(logging.CRITICAL)  # what goes wrong is said once, by this program
 
 
 def _parcel(work: Callable[..., Any], values: Sequence[Any]) -> tuple[Callable[[bytes], bytes], bytes]:
-    """What is handed over. The function is sent as code, for it is made anew here, and everything else as octets: a scheduler unpacks what
-    passes through it, and need not have this program."""
+    """What is handed over. The function is sent as code, for it is made anew here, and everything else as octets: a
+    scheduler unpacks what passes through it, and need not have this program."""
 
     def carry_out(parcel: bytes) -> bytes:
         import pickle
@@ -165,7 +183,12 @@ class Engine:
         make: Any = distributed.Client
         try:
             self._client = await make(
-                self._hub.scheduler, security=security, asynchronous=True, timeout=_TIMEOUT, set_as_default=False, name="legatum"
+                self._hub.scheduler,
+                security=security,
+                asynchronous=True,
+                timeout=_TIMEOUT,
+                set_as_default=False,
+                name="legatum",
             )
         except Exception as error:  # the library raises what lies below it
             raise self._fault(error) from None
@@ -188,20 +211,22 @@ class Engine:
             )
 
     def _refuse_open(self, addresses: Sequence[str]) -> None:
-        """Raises :class:`OutsideFault` for a plain scheduler, or worker, that others than this machine can reach: whoever does runs what he
-        likes there."""
+        """Raises :class:`OutsideFault` for a plain scheduler, or worker, that others than this machine can reach:
+        whoever does runs what he likes there."""
         if urlsplit(self._hub.scheduler).scheme == "tls":
             return
         if strange := [each for each in addresses if not _is_here(urlsplit(each).hostname or "")]:
             raise OutsideFault(
-                f"{strange[0]} listens to the whole network, without a password: whoever reaches it has his own code run there",
+                f"{strange[0]} listens to the whole network, without a password: whoever reaches it has his "
+                "own code run there",
                 "start it with --host 127.0.0.1, or with certificates and tls:// (docs/trust.md)",
             )
 
     def _fault(self, error: Exception) -> OutsideFault:
         reason = (str(error).splitlines() or [type(error).__name__])[0]
         return OutsideFault(
-            f"no scheduler at {self._hub.scheduler}: {reason[:200]}", "is it running there, and are the certificates of one authority?"
+            f"no scheduler at {self._hub.scheduler}: {reason[:200]}",
+            "is it running there, and are the certificates of one authority?",
         )
 
     async def workers(self) -> list[WorkerState]:
@@ -236,7 +261,9 @@ class Engine:
         try:
             return _opened(await asyncio.wait_for(future.result(), patience), clock_counts=False)
         except TimeoutError:
-            raise OutsideFault(f"the worker {worker.name} has not answered for {patience:.0f} s", "is its machine reachable?") from None
+            raise OutsideFault(
+                f"the worker {worker.name} has not answered for {patience:.0f} s", "is its machine reachable?"
+            ) from None
         except Fault:
             raise
         except Exception as error:
@@ -249,8 +276,8 @@ class Engine:
     async def in_parts(
         self, work: Callable[..., Any], order: Any, items: AsyncIterator[Any], workers: Sequence[WorkerState], size: int
     ) -> AsyncGenerator[Any, None]:
-        """What ``work(order, part)`` gives for every part of the items, in any order, each once, whatever becomes of workers meanwhile.
-        Only so much is under way as the workers' threads can do, and a little more."""
+        """What ``work(order, part)`` gives for every part of the items, in any order, each once, whatever becomes of
+        workers meanwhile. Only so much is under way as the workers' threads can do, and a little more."""
         most, places = 2 * sum(each.threads for each in workers), [each.address for each in workers]
         parts, under_way = _Parts(items, size), set[asyncio.Task[Any]]()
         try:
@@ -268,7 +295,8 @@ class Engine:
             await asyncio.gather(*under_way, return_exceptions=True)
 
     async def _part(self, work: Callable[..., Any], order: Any, part: list[Any], places: list[str]) -> Any:
-        """Handed to somebody else too where it takes long, and again where it was lost with its worker, or with the scheduler."""
+        """Handed to somebody else too where it takes long, and again where it was lost with its worker, or with the
+        scheduler."""
         for _ in range(_MOST_TRIES):
             client, began = self._client, time.monotonic()
             keys = list[str]()
@@ -290,7 +318,9 @@ class Engine:
                 await asyncio.gather(*tries, return_exceptions=True)
             await self._reach_again(client)
             places = await self._fit()  # there may be others now
-        raise OutsideFault("a part of the list was lost again and again", "are there workers that run this program? --resume goes on")
+        raise OutsideFault(
+            "a part of the list was lost again and again", "are there workers that run this program? --resume goes on"
+        )
 
     async def _others(self, client: Any, keys: Sequence[str], places: Sequence[str]) -> list[str]:
         """Those that do not have it in hand; none where nobody has begun it, or that cannot be seen."""
@@ -302,7 +332,8 @@ class Engine:
     async def _try(
         self, client: Any, work: Callable[..., Any], order: Any, part: list[Any], places: list[str], keys: list[str]
     ) -> tuple[bool, Any]:
-        """Whether anything came of it, and what. ``keys``: takes that by which the scheduler knows it. Raises what the work raises."""
+        """Whether anything came of it, and what. ``keys``: takes that by which the scheduler knows it. Raises what the
+        work raises."""
         future, where = None, {"workers": places, "allow_other_workers": True} if places else {}
         try:
             future = client.submit(*_parcel(work, (order, part)), pure=False, retries=3, **where)
@@ -318,7 +349,9 @@ class Engine:
         except Fault:
             raise
         except Exception as error:
-            if not type(error).__module__.startswith(("distributed", "tornado")) and not isinstance(error, OSError | AttributeError):
+            if not type(error).__module__.startswith(("distributed", "tornado")) and not isinstance(
+                error, OSError | AttributeError
+            ):
                 raise
             return False, None
         finally:
@@ -343,7 +376,9 @@ class Engine:
                 except OutsideFault as fault:
                     if time.monotonic() > given_up:
                         words = f"the scheduler was lost: {fault.message}"
-                        raise OutsideFault(words, "start it again; what is done is not done again with --resume") from None
+                        raise OutsideFault(
+                            words, "start it again; what is done is not done again with --resume"
+                        ) from None
                     await asyncio.sleep(1)
         await asyncio.sleep(_BREATH)
 
@@ -364,7 +399,8 @@ class _Parts:
 
 @asynccontextmanager
 async def open_engine(hub: Hub) -> AsyncIterator[Engine]:
-    """Raises :class:`OutsideFault` where there is no scheduler, or one that this program cannot work with; :class:`BadInput`."""
+    """Raises :class:`OutsideFault` where there is no scheduler, or one that this program cannot work with;
+    :class:`BadInput`."""
     require_engine()
     engine = Engine(hub)
     try:
@@ -375,8 +411,8 @@ async def open_engine(hub: Hub) -> AsyncIterator[Engine]:
 
 
 async def serve(hub: Hub, name: str, threads: int, folder: Path, up: Callable[[str], None]) -> None:
-    """A worker, until it is ended or its scheduler stays away. ``up``: told its address, each time that it is registered. Raises as
-    :func:`open_engine`."""
+    """A worker, until it is ended or its scheduler stays away. ``up``: told its address, each time that it is
+    registered. Raises as :func:`open_engine`."""
     require_engine()
     security = security_of(hub)
     program_mark()  # as the files are now that this process is made of
@@ -390,7 +426,9 @@ async def serve(hub: Hub, name: str, threads: int, folder: Path, up: Callable[[s
         def start_http_server(self, *_: Any, **__: Any) -> None:
             return
 
-    dask.config.set({"distributed.worker.profile.enabled": False})  # nobody looks at it, and it interrupts what is under way
+    dask.config.set(
+        {"distributed.worker.profile.enabled": False}
+    )  # nobody looks at it, and it interrupts what is under way
 
     reach: Any = distributed.comm.core.connect
 
@@ -404,9 +442,16 @@ async def serve(hub: Hub, name: str, threads: int, folder: Path, up: Callable[[s
     while last is None or time.monotonic() - last < _PATIENCE * 2:
         try:
             async with Lookout(
-                hub.scheduler, name=name, nthreads=threads, security=security, dashboard=False, local_directory=str(folder),
-                memory_limit=0, death_timeout=_PATIENCE, host=None if security is not None else urlsplit(hub.scheduler).hostname,
-            ) as worker:  # fmt: skip
+                hub.scheduler,
+                name=name,
+                nthreads=threads,
+                security=security,
+                dashboard=False,
+                local_directory=str(folder),
+                memory_limit=0,
+                death_timeout=_PATIENCE,
+                host=None if security is not None else urlsplit(hub.scheduler).hostname,
+            ) as worker:
                 up(worker.address)
                 await worker.finished()
                 last = time.monotonic()

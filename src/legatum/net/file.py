@@ -13,8 +13,8 @@ _COMMON, _PRIVATE = 0o666, 0o600
 
 
 def write_whole(path: Path, content: str | bytes) -> None:
-    """Puts ``content`` at ``path`` in one step, text as UTF-8 without changing line ends: who reads finds the old or the new, after a
-    crash too. A link is followed to the file that is meant; mode, owner and group stay.
+    """Puts ``content`` at ``path`` in one step, text as UTF-8 without changing line ends: who reads finds the old or
+    the new, after a crash too. A link is followed to the file that is meant; mode, owner and group stay.
 
     What cannot be replaced (a pipe, a device) is written to. Raises :class:`BadInput` where the path cannot be written,
     :class:`OutsideFault` where the disk is full; then nothing is left over.
@@ -29,7 +29,8 @@ def write_whole(path: Path, content: str | bytes) -> None:
         try:
             if _takes_the_place(part, target):
                 part.replace(target)
-            else:  # only the owner could give it away: the contents go over, with the whole copy beside them until they are there
+            else:
+                # Only the owner could give it away: the contents go over, with the whole copy beside them until then.
                 _write_over(target, octets)
                 part.unlink()
         except BaseException:
@@ -115,7 +116,9 @@ def require_writable(path: Path) -> None:
     """Before long work whose result is to go there. Raises :class:`BadInput`."""
     folder = path.parent
     if path.is_dir() or not folder.is_dir() or not os.access(folder, os.W_OK):
-        reason = "is a folder" if path.is_dir() else "no such folder" if not folder.is_dir() else "may not be written to"
+        reason = (
+            "is a folder" if path.is_dir() else "no such folder" if not folder.is_dir() else "may not be written to"
+        )
         raise BadInput(f"{path if path.is_dir() else folder}: {reason}", "give a file that can be written")
 
 

@@ -1,7 +1,8 @@
-"""Several processes on one list: copies of this one, given names on their standard input and giving a JSON line for each.
+"""Several processes on one list: copies of this one, given names on their standard input and giving a JSON line for
+each.
 
-So the work of many domains uses all processors, and nothing is shared but lines of text. What this process has loaded by then the copies
-have too: none of them starts anew.
+So the work of many domains uses all processors, and nothing is shared but lines of text. What this process has loaded
+by then the copies have too: none of them starts anew.
 """
 
 import asyncio
@@ -47,8 +48,8 @@ class _Copy:
 
 
 class Processes:
-    """Make it before there is an event loop: the copies are made then. ``work``: what each does, giving its exit status; ``window``: names
-    that one has in hand at a time; the next ones wait until it gives lines."""
+    """Make it before there is an event loop: the copies are made then. ``work``: what each does, giving its exit
+    status; ``window``: names that one has in hand at a time; the next ones wait until it gives lines."""
 
     def __init__(self, work: Callable[[], int], count: int, window: int) -> None:
         self._window = window
@@ -85,7 +86,8 @@ class Processes:
             os._exit(status)
 
     async def lines(self, texts: AsyncIterator[str]) -> AsyncGenerator[bytes, None]:
-        """What the workers write, in the order in which it comes. Ends them when it is left. Raises :class:`ProcessFailed`."""
+        """What the workers write, in the order in which it comes. Ends them when it is left. Raises
+        :class:`ProcessFailed`."""
         lines: asyncio.Queue[bytes | None] = asyncio.Queue(maxsize=len(self._copies) * self._window)
         turn = asyncio.Lock()
         tasks = [asyncio.create_task(self._attend(each, texts, turn, lines)) for each in self._copies]
@@ -107,15 +109,21 @@ class Processes:
                 each.end()
             await asyncio.gather(*tasks, return_exceptions=True)
 
-    async def _attend(self, copy: _Copy, texts: AsyncIterator[str], turn: asyncio.Lock, lines: "asyncio.Queue[bytes | None]") -> None:
+    async def _attend(
+        self, copy: _Copy, texts: AsyncIterator[str], turn: asyncio.Lock, lines: "asyncio.Queue[bytes | None]"
+    ) -> None:
         """Feeds one worker and passes on what it gives."""
         loop, reader = asyncio.get_running_loop(), asyncio.StreamReader(_LONGEST_LINE)
         reading, _ = await loop.connect_read_pipe(lambda: asyncio.StreamReaderProtocol(reader), copy.telling)
         copy.transports.append(reading)
-        transport, protocol = await loop.connect_write_pipe(lambda: asyncio.streams.FlowControlMixin(loop), copy.feeding)
+        transport, protocol = await loop.connect_write_pipe(
+            lambda: asyncio.streams.FlowControlMixin(loop), copy.feeding
+        )
         copy.transports.append(transport)
         room = asyncio.Semaphore(self._window)
-        feeding = asyncio.create_task(self._feed(asyncio.StreamWriter(transport, protocol, None, loop), texts, turn, room))
+        feeding = asyncio.create_task(
+            self._feed(asyncio.StreamWriter(transport, protocol, None, loop), texts, turn, room)
+        )
         try:
             while line := await reader.readline():
                 room.release()
@@ -130,7 +138,9 @@ class Processes:
         finally:
             feeding.cancel()
 
-    async def _feed(self, sink: asyncio.StreamWriter, texts: AsyncIterator[str], turn: asyncio.Lock, room: asyncio.Semaphore) -> None:
+    async def _feed(
+        self, sink: asyncio.StreamWriter, texts: AsyncIterator[str], turn: asyncio.Lock, room: asyncio.Semaphore
+    ) -> None:
         try:
             while True:
                 await room.acquire()

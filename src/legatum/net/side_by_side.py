@@ -11,8 +11,9 @@ MOST = 24
 
 
 async def together(works: Iterable[Coroutine[Any, Any, R]]) -> list[R]:
-    """What each of a few gives, in their order; all are under way at once. What one raises is raised when those before it have ended, and
-    the others are given up. For questions: the library's own way of waiting for several costs more than sending one."""
+    """What each of a few gives, in their order; all are under way at once. What one raises is raised when those before
+    it have ended, and the others are given up. For questions: the library's own way of waiting for several costs more
+    than sending one."""
     coroutines = list(works)
     if len(coroutines) == 1:
         return [await coroutines[0]]
@@ -27,8 +28,8 @@ async def together(works: Iterable[Coroutine[Any, Any, R]]) -> list[R]:
 
 
 async def side_by_side(work: Callable[[T], Awaitable[R]], items: Iterable[T], most: int = MOST) -> list[R]:
-    """What ``work`` makes of each, in the order of the items; at most ``most`` are under way at once. Raises what the first to
-    fail raises."""
+    """What ``work`` makes of each, in the order of the items; at most ``most`` are under way at once. Raises what the
+    first to fail raises."""
     room = asyncio.Semaphore(most)
 
     async def one(item: T) -> R:

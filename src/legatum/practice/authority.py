@@ -57,12 +57,14 @@ class _Secondary:
 class Authority:
     """One server process. ``address`` is its first address; ``key`` must sign transfers and updates.
 
-    ``distrusts``: conditions of updates that it takes for not met although they are; ``own_serials``: it writes its own serial whatever an
-    update says. Real servers do both. ``signs``: every zone that it is the primary of, with keys of ``owner``; ``asks``: zones that
-    ask by CDS for their DS;    ``takes_foreign``: DNSKEY records of others by update.
+    ``distrusts``: conditions of updates that it takes for not met although they are; ``own_serials``: it writes its own
+    serial whatever an update says. Real servers do both. ``signs``: every zone that it is the primary of, with keys of
+    ``owner``; ``asks``: zones that ask by CDS for their DS;    ``takes_foreign``: DNSKEY records of others by update.
     """
 
-    def __init__(self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: TsigKey, owner: str = "") -> None:
+    def __init__(
+        self, name: str, address: str, asker: Asker, clock: WorldClock, log: VisitLog, key: TsigKey, owner: str = ""
+    ) -> None:
         self.name = name
         self.owner = owner
         self.rings: dict[Name, KeyRing] = {}
@@ -118,7 +120,8 @@ class Authority:
         self.sign_anew(zone)
 
     def follow(self, origin: Name, primary: str, key: TsigKey | None = None) -> None:
-        """Serves a copy of a zone, fetched from its primary now and whenever that changes; ``key``: which that one asks for, if another."""
+        """Serves a copy of a zone, fetched from its primary now and whenever that changes; ``key``: which that one asks
+        for, if another."""
         self._secondary[origin] = _Secondary(primary, key or self.key, self._clock.now())
         self._clock.spawn(self._refresh(origin))
 
@@ -159,7 +162,9 @@ class Authority:
             answers, rcode = self._answer(request, payload_limit(wire, tcp))
         kind = {UPDATE: "update: ", NOTIFY: "notify: "}.get(request.opcode, "")
         outcome = kind + (rcode_text(rcode) if rcode else "answered")
-        self._log.add(Visit(self._clock.now(), self.name, "TCP" if tcp else "UDP", question.name, question.rtype, outcome))
+        self._log.add(
+            Visit(self._clock.now(), self.name, "TCP" if tcp else "UDP", question.name, question.rtype, outcome)
+        )
         return answers
 
     def _answer(self, request: Message, limit: int) -> tuple[list[bytes], int]:
@@ -208,8 +213,12 @@ class Authority:
         return [exchange.sign_answer(encode(_reply(request, rcode)), self._clock.now())], rcode
 
     def _unmet(self, zone: Zone, conditions: tuple[Record, ...]) -> int:
-        refused = {"nothing": (), "the SOA": (SOA,), "everything": tuple(record.rtype for record in conditions)}[self.distrusts]
-        return unmet(zone, conditions) or (_NXRRSET if any(record.rtype in refused for record in conditions) else NOERROR)
+        refused = {"nothing": (), "the SOA": (SOA,), "everything": tuple(record.rtype for record in conditions)}[
+            self.distrusts
+        ]
+        return unmet(zone, conditions) or (
+            _NXRRSET if any(record.rtype in refused for record in conditions) else NOERROR
+        )
 
     def _checked(self, wire: bytes, request: Message) -> tuple[Exchange | None, bytes]:
         """The exchange to sign answers with, or the refusal to send."""
@@ -240,7 +249,8 @@ class Authority:
         return [encode(_reply(request, NOERROR, AA))], NOERROR
 
     async def _refresh(self, origin: Name) -> None:
-        """Takes the zone from its primary where that has a newer serial, and comes back after the SOA's refresh or retry."""
+        """Takes the zone from its primary where that has a newer serial, and comes back after the SOA's refresh or
+        retry."""
         role = self._secondary.get(origin)
         if role is None:
             return

@@ -27,15 +27,17 @@ class Authority:
         self.file = folder / "authority.pem"
         self.file.write_bytes(certificate.public_bytes(serialization.Encoding.PEM))
 
-    def serve(self, *servers: str, days: int = 365, file: str = "registry.pem", by_itself: bool = False) -> ssl.SSLContext:
+    def serve(
+        self, *servers: str, days: int = 365, file: str = "registry.pem", by_itself: bool = False
+    ) -> ssl.SSLContext:
         """The TLS context of a server with :meth:`issue`."""
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
         context.load_cert_chain(self.issue(*servers, days=days, file=file, by_itself=by_itself))
         return context
 
     def issue(self, *servers: str, days: int = 365, file: str = "registry.pem", by_itself: bool = False) -> Path:
-        """A key and a certificate for these names, in ``file``. ``days``: from now until it expires; below 0 it has; ``by_itself``: signed
-        with its own key."""
+        """A key and a certificate for these names, in ``file``. ``days``: from now until it expires; below 0 it has;
+        ``by_itself``: signed with its own key."""
         key = ec.generate_private_key(ec.SECP256R1())
         subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, servers[0])])
         signer = key if by_itself else self._key
@@ -46,7 +48,9 @@ class Authority:
             .sign(signer, hashes.SHA256())
         )
         chain = self._folder / file
-        private = key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
+        private = key.private_bytes(
+            serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
+        )
         chain.touch(0o600)
         chain.write_bytes(private + certificate.public_bytes(serialization.Encoding.PEM))
         return chain
@@ -58,7 +62,9 @@ def make_certificates(folder: Path, *servers: str, days: int = 365) -> tuple[Pat
     return authority.file, authority.serve(*servers, days=days)
 
 
-def _builder(subject: x509.Name, issuer: x509.Name, public: ec.EllipticCurvePublicKey, days: int = 365) -> x509.CertificateBuilder:
+def _builder(
+    subject: x509.Name, issuer: x509.Name, public: ec.EllipticCurvePublicKey, days: int = 365
+) -> x509.CertificateBuilder:
     today = datetime.datetime.now(datetime.UTC)
     return (
         x509.CertificateBuilder()
@@ -73,6 +79,13 @@ def _builder(subject: x509.Name, issuer: x509.Name, public: ec.EllipticCurvePubl
 
 def _usage(sign: bool) -> x509.KeyUsage:
     return x509.KeyUsage(
-        digital_signature=False, content_commitment=False, key_encipherment=False, data_encipherment=False, key_agreement=False,
-        key_cert_sign=sign, crl_sign=sign, encipher_only=False, decipher_only=False,
-    )  # fmt: skip
+        digital_signature=False,
+        content_commitment=False,
+        key_encipherment=False,
+        data_encipherment=False,
+        key_agreement=False,
+        key_cert_sign=sign,
+        crl_sign=sign,
+        encipher_only=False,
+        decipher_only=False,
+    )

@@ -1,4 +1,5 @@
-"""The world's clock: real time plus all the holds passed so far, and the things that happen on their own at given instants.
+"""The world's clock: real time plus all the holds passed so far, and the things that happen on their own at given
+instants.
 
 Moving the clock on does not skip anything. Whatever was due in between - a registry's publishing run, a secondary's
 refresh, a visitor's question - happens at its own instant, in order, and has finished before the clock moves further.
@@ -19,7 +20,8 @@ Happening = Callable[[], Awaitable[None]]
 
 
 class WorldClock(Clock):
-    """Implements the program's clock interface; ``start`` is the instant (seconds since 1970) at which the world begins."""
+    """Implements the program's clock interface; ``start`` is the instant (seconds since 1970) at which the world
+    begins."""
 
     def __init__(self, start: float) -> None:
         self._offset = start - time.time()

@@ -1,7 +1,7 @@
 """The world's control port: one JSON object a line, on loopback, with the token from the settings file.
 
-It answers what the time is, moves the clock on, stands for the providers' own panels, where zones are created and ended, and for the
-registrars' own forms, and gives the registry a bad day.
+It answers what the time is, moves the clock on, stands for the providers' own panels, where zones are created and
+ended, and for the registrars' own forms, and gives the registry a bad day.
 """
 
 import asyncio
@@ -80,7 +80,13 @@ class Control:
                 await self._free.wait()
                 await clock.until(float(request["instant"]))
             case "create" | "end" | "follow" | "rekey" | "ask" as action:
-                self._panel(action, parse_domain(request["domain"]), request["provider"], request.get("of"), request.get("stage"))
+                self._panel(
+                    action,
+                    parse_domain(request["domain"]),
+                    request["provider"],
+                    request.get("of"),
+                    request.get("stage"),
+                )
                 await clock.until(clock.now())
             case "form":
                 return {"now": clock.now(), "said": self._type_in(request)}
@@ -167,9 +173,13 @@ class Control:
         """All of it anew: what is not said is well again."""
         registry = self._world.registry
         registry.trouble = Trouble(
-            slow=float(request.get("slow", 0)), drop=str(request.get("drop", "")), unheard=bool(request.get("unheard")),
-            refuse=str(request.get("refuse", "")), code=int(request.get("code", 2400)), times=int(request.get("times", 1)),
-        )  # fmt: skip
+            slow=float(request.get("slow", 0)),
+            drop=str(request.get("drop", "")),
+            unheard=bool(request.get("unheard")),
+            refuse=str(request.get("refuse", "")),
+            code=int(request.get("code", 2400)),
+            times=int(request.get("times", 1)),
+        )
         registry.domains.tells_others = bool(request.get("tells_others"))
         registry.domains.wants_keys = bool(request.get("wants_keys"))
         if "poll" in request:

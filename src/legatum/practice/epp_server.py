@@ -15,7 +15,8 @@ from legatum.wire.malformed import Malformed
 
 
 class EppServer:
-    """``endpoint`` is where it stands once open; ``sessions``: how many it has had, ``commands``: how many it was given."""
+    """``endpoint`` is where it stands once open; ``sessions``: how many it has had, ``commands``: how many it was
+    given."""
 
     def __init__(self, name: str, registry: Registry, clock: Clock, tls: ssl.SSLContext) -> None:
         self._name = name
@@ -156,7 +157,9 @@ class _Session:
         if said.domain is None:
             return said
         ds = said.domain.ds if epp.SECDNS in self._spoken else ()
-        return replace(said, domain=replace(said.domain, ds=ds, grace=said.domain.grace if epp.RGP in self._spoken else ()))
+        return replace(
+            said, domain=replace(said.domain, ds=ds, grace=said.domain.grace if epp.RGP in self._spoken else ())
+        )
 
     def _host(self, command: epp.Command) -> epp.Response:
         desk = self._registry.hosts
@@ -182,7 +185,8 @@ class _Session:
         match command.verb:
             case "check":
                 checked = (
-                    epp.Availability(each, each not in contacts, "exists" if each in contacts else "", "contact") for each in command.idents
+                    epp.Availability(each, each not in contacts, "exists" if each in contacts else "", "contact")
+                    for each in command.idents
                 )
                 return replace(_plain(epp.OK), checked=tuple(checked))
             case "info":

@@ -41,29 +41,44 @@ def write_settings(world: World, control: Control) -> None:
             "anchors": {".": list(anchors_of([ds_of_key(ROOT, key_data("root", ROOT))], 0).records)},
             "map": {address: f"{end.host}:{end.port}" for address, end in sorted(world.endpoints.items())},
         },
-        "resolvers": {name: _resolver(name, address, world.authority_file.name) for name, (_, address) in scenario.RESOLVERS.items()},
+        "resolvers": {
+            name: _resolver(name, address, world.authority_file.name)
+            for name, (_, address) in scenario.RESOLVERS.items()
+        },
         "visit": {"authority": world.authority_file.name},
         "rdap": {"bootstrap": _BOOTSTRAP, "authority": world.authority_file.name},
-        "providers": {name: _provider(name, hosting, world.settings_file) for name, hosting in scenario.PROVIDERS.items()},
+        "providers": {
+            name: _provider(name, hosting, world.settings_file) for name, hosting in scenario.PROVIDERS.items()
+        },
         "secondaries": {
-            second: _secondary(scenario.PROVIDERS[second], second, of, world.settings_file) for second, of in scenario.SECONDARIES.items()
+            second: _secondary(scenario.PROVIDERS[second], second, of, world.settings_file)
+            for second, of in scenario.SECONDARIES.items()
         },
         "registrars": {
             **{name: _registrar(name, world.authority_file.name) for name in scenario.REGISTRARS},
             scenario.FORM_REGISTRAR: {"kind": "manual", "page": scenario.FORM_PAGE},
         },
     }
-    world.settings_file.write_text("# The practice world's settings, written when it starts.\n\n" + tomli_w.dumps(document))
-    first_day = {"journal": "first-day.sqlite", "moves": "first-day"} | {name: document[name] for name in ("clock", "network", "visit")}
+    world.settings_file.write_text(
+        "# The practice world's settings, written when it starts.\n\n" + tomli_w.dumps(document)
+    )
+    first_day = {"journal": "first-day.sqlite", "moves": "first-day"} | {
+        name: document[name] for name in ("clock", "network", "visit")
+    }
     first_day["resolvers"] = {"machine": next(iter(scenario.RESOLVERS.values()))[1]}
-    first_day["rdap"] = {"bootstrap": f"https://{scenario.RDAP_SERVER}/{BOOTSTRAP_PATH}", "authority": world.authority_file.name}
+    first_day["rdap"] = {
+        "bootstrap": f"https://{scenario.RDAP_SERVER}/{BOOTSTRAP_PATH}",
+        "authority": world.authority_file.name,
+    }
     words = "# As if the program had just been installed in the practice world: its network, and no account.\n\n"
     (folder / _FIRST_DAY).write_text(words + tomli_w.dumps(first_day))
 
 
 def _resolver(name: str, address: str, authority: str) -> str | dict[str, str]:
     over = {scenario.TLS_RESOLVER: "tls", scenario.HTTPS_RESOLVER: "https"}.get(name)
-    return {"address": address, "over": over, "host": scenario.RESOLVER_HOST, "authority": authority} if over else address
+    return (
+        {"address": address, "over": over, "host": scenario.RESOLVER_HOST, "authority": authority} if over else address
+    )
 
 
 def _provider(name: str, hosting: scenario.Hosting, settings: Path) -> dict[str, Any]:

@@ -17,7 +17,8 @@ _LOOPBACK = "127.0.0.1"
 
 
 class Listener:
-    """Receives for one server address. ``endpoint`` is where it stands, ``over_tls`` where it does over TLS, if it does."""
+    """Receives for one server address. ``endpoint`` is where it stands, ``over_tls`` where it does over TLS, if it
+    does."""
 
     def __init__(self, handler: Handler, tls: ssl.SSLContext | None = None) -> None:
         self._handler = handler
@@ -37,7 +38,9 @@ class Listener:
             udp.close()
             await self.open()
             return
-        self._transport, _ = await asyncio.get_running_loop().create_datagram_endpoint(lambda: _Datagrams(self), sock=udp)
+        self._transport, _ = await asyncio.get_running_loop().create_datagram_endpoint(
+            lambda: _Datagrams(self), sock=udp
+        )
         self.endpoint = Endpoint(_LOOPBACK, port)
         if self._tls is not None:
             self._secure = await asyncio.start_server(self._serve_stream, _LOOPBACK, 0, ssl=self._tls)

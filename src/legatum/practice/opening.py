@@ -11,8 +11,8 @@ from legatum.practice.world import World
 
 @asynccontextmanager
 async def open_world(folder: Path, start: float | None = None, further: int = 0) -> AsyncIterator[World]:
-    """Starts everything and writes ``folder/legatum.toml`` with the closed address map, the keys and the registrar's account; then any
-    command works against it with ``--settings folder/legatum.toml``."""
+    """Starts everything and writes ``folder/legatum.toml`` with the closed address map, the keys and the registrar's
+    account; then any command works against it with ``--settings folder/legatum.toml``."""
     async with World(folder, start, further) as world:
         control = Control(world)
         await control.open()

@@ -1,8 +1,8 @@
 """A caching resolver of one of the kinds that a move has to be right for (docs/timing.md).
 
-It walks from the root with real packets and keeps what it learns for its TTL by the world's clock. The kinds differ in one
-thing only: which NS set they keep for a zone, the one of the parent's referral or the one that the zone's own servers hand
-out, and whether a later answer renews it.
+It walks from the root with real packets and keeps what it learns for its TTL by the world's clock. The kinds differ in
+one thing only: which NS set they keep for a zone, the one of the parent's referral or the one that the zone's own
+servers hand out, and whether a later answer renews it.
 """
 
 import random
@@ -35,7 +35,8 @@ _EXTENDED_ERROR, _BOGUS = 15, 6  # RFC 8914 s2, s4.7
 
 @dataclass(frozen=True, slots=True)
 class _Kept:
-    """A cached RRset, or a denial: ``rrset`` None with its ``rcode`` and SOA. ``signatures``: over one or the other; ``zone``: whose."""
+    """A cached RRset, or a denial: ``rrset`` None with its ``rcode`` and SOA. ``signatures``: over one or the other;
+    ``zone``: whose."""
 
     rrset: RRset | None
     expires: float
@@ -56,8 +57,8 @@ class _KeptCut:
 
 @dataclass(frozen=True, slots=True)
 class Resolved:
-    """What a visitor gets: the chain of aliases and the answer, TTLs as left. ``validated``: all of it is signed, up to an anchor;
-    ``bogus``: it should be, and is not."""
+    """What a visitor gets: the chain of aliases and the answer, TTLs as left. ``validated``: all of it is signed, up to
+    an anchor; ``bogus``: it should be, and is not."""
 
     rcode: int
     rrsets: tuple[RRset, ...] = ()
@@ -74,9 +75,16 @@ class Resolver:
     """Answers visitors. ``roots``: name → addresses; ``anchors``: zone → DS data, for one that validates."""
 
     def __init__(
-        self, name: str, kind: CacheKind, roots: Mapping[Name, tuple[str, ...]], asker: Asker, clock: WorldClock, log: VisitLog,
-        generator: random.Random, anchors: Mapping[Name, bytes] | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        name: str,
+        kind: CacheKind,
+        roots: Mapping[Name, tuple[str, ...]],
+        asker: Asker,
+        clock: WorldClock,
+        log: VisitLog,
+        generator: random.Random,
+        anchors: Mapping[Name, bytes] | None = None,
+    ) -> None:
         self.name = name
         self.kind = kind
         self._roots = roots
@@ -103,9 +111,13 @@ class Resolver:
         edns = Edns(1232, 0, 0, options=options) if request.edns else None
         wanted = request.flags & AD or (request.edns and request.edns.flags & DO)  # RFC 6840 s5.7
         flags = QR | RA | request.flags & RD | (AD if resolved.validated and wanted else 0)
-        reply = Message(request.id, flags, resolved.rcode, request.questions, records(resolved.rrsets), authority, (), edns)
+        reply = Message(
+            request.id, flags, resolved.rcode, request.questions, records(resolved.rrsets), authority, (), edns
+        )
         outcome = rcode_text(resolved.rcode) if resolved.rcode else "answered"
-        self._log.add(Visit(self._clock.now(), self.name, "TCP" if tcp else "UDP", question.name, question.rtype, outcome))
+        self._log.add(
+            Visit(self._clock.now(), self.name, "TCP" if tcp else "UDP", question.name, question.rtype, outcome)
+        )
         return [encode(reply, payload_limit(wire, tcp))]
 
     async def resolve(self, name: Name, rtype: int, depth: int = 0) -> Resolved:
@@ -155,8 +167,8 @@ class Resolver:
         return kept if kept is not None and kept.expires > self._clock.now() else None
 
     async def _ask(self, name: Name, rtype: int, depth: int) -> tuple[Name, Reply]:
-        """Asks the servers of the deepest zone known; REFUSED and the like from one server means asking the next. Names inside the zone
-        whose addresses are forgotten lead nowhere: the zone above is asked for them anew."""
+        """Asks the servers of the deepest zone known; REFUSED and the like from one server means asking the next. Names
+        inside the zone whose addresses are forgotten lead nowhere: the zone above is asked for them anew."""
         zone, servers = self._deepest_cut(parent_of(name) if rtype == DS and name != ROOT else name)
         hosts, asked = list(servers), False
         self._random.shuffle(hosts)
@@ -211,7 +223,14 @@ class Resolver:
             return self._answers[found.name, found.rtype]
         soa = next((each for each in reply.authority if each.rtype == SOA), None)
         signatures = signatures_over(SOA, reply.authority, soa.name) if soa else None
-        kept = _Kept(None, now + (negative_ttl(soa) if soa else 0), reply.rcode or NOERROR, soa, signatures, soa.name if soa else zone)
+        kept = _Kept(
+            None,
+            now + (negative_ttl(soa) if soa else 0),
+            reply.rcode or NOERROR,
+            soa,
+            signatures,
+            soa.name if soa else zone,
+        )
         self._answers[reply.name, reply.rtype] = kept
         return kept
 

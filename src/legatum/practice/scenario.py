@@ -1,7 +1,8 @@
-"""The world's cast: Quillmoor Hosting, its customers, providers, registrars and resolvers. Made up, on documentation addresses.
+"""The world's cast: Quillmoor Hosting, its customers, providers, registrars and resolvers. Made up, on documentation
+addresses.
 
-Everything here is data. The master files are what providers and TLDs serve when the world begins; NS sets and glue for the
-TLD zones are written from the registrations.
+Everything here is data. The master files are what providers and TLDs serve when the world begins; NS sets and glue for
+the TLD zones are written from the registrations.
 """
 
 from dataclasses import dataclass
@@ -75,7 +76,10 @@ REGISTRATIONS = {
 VOUCHED_FOR = ("rowan.test", "sorrel.example")  # domains with a DS at the beginning
 REGISTERED_LATELY = {"tidemill.example": 20}  # days ago
 REGISTRARS = ("flint", "slate")
-FORM_REGISTRAR, FORM_PAGE = "granite", "https://members.granite.test/domains"  # to its customers it shows a form and nothing else
+FORM_REGISTRAR, FORM_PAGE = (
+    "granite",
+    "https://members.granite.test/domains",
+)  # to its customers it shows a form and nothing else
 REGISTRY = ("epp.nic.example", "192.0.2.51")
 RDAP_SERVER = "rdap.nic.example"
 RESOLVER_HOST = "resolver.quillmoor.test"  # the name on the certificate of resolvers over TLS and HTTPS
@@ -90,12 +94,16 @@ HOME = ("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32")
 DELEGATION_TTL = 3600
 PUBLISHING_DELAY = 240.0
 KEY_NAME = "quillmoor.key.test"
-FRESH_MACHINE, DEAD_MACHINE = "203.0.113.66", "203.0.113.67"  # one that nobody has set up yet, and one that is switched off
+FRESH_MACHINE, DEAD_MACHINE = (
+    "203.0.113.66",
+    "203.0.113.67",
+)  # one that nobody has set up yet, and one that is switched off
 SITE_LABELS = ("www", "mail", "mx2", "shop", "workshop")
 SITES = {
     "kilnandclay.example": (
         "Kiln & Clay – pottery by hand",
-        "Stoneware bowls, jugs and tiles, thrown and fired in our workshop by the river. Courses on Saturdays; the shop is open all week.",
+        "Stoneware bowls, jugs and tiles, thrown and fired in our workshop by the river. Courses on "
+        "Saturdays; the shop is open all week.",
     ),
     "ferrytimes.example": (
         "Ferry Times",
@@ -127,7 +135,8 @@ shop 600 IN HTTPS 1 . alpn="h2"
 workshop 3600 IN A 198.51.100.82
 autoconfig 3600 IN CNAME mail
 _dmarc 3600 IN TXT "v=DMARC1; p=quarantine; rua=mailto:post@kilnandclay.example"
-winter._domainkey 3600 IN TXT ( "v=DKIM1; k=rsa; p=MIIBIjANBgkqhkiG9w0BAQEFAAOCAQ8AMIIBCgKCAQEAtYpKilnAndClayWinterSelector"
+winter._domainkey 3600 IN TXT (
+  "v=DKIM1; k=rsa; p=MIIBIjANBgkqhkiG9w0BAQEFAAOCAQ8AMIIBCgKCAQEAtYpKilnAndClayWinterSelector"
   "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789abcdefghijklmnopqrstuvwxyz"
   "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789MadeUpForPracticeabcdefghijklmnopqrstuvwxyz01234567890IDAQAB" )
 _submission._tcp 3600 IN SRV 0 1 587 mail

@@ -1,5 +1,6 @@
-"""What stands behind the names of the world's domains: web pages and mail, the same at every address, as it is with a site that was copied
-before its address changes. At one address stands a machine that nobody has set up yet, and at another one nothing.
+"""What stands behind the names of the world's domains: web pages and mail, the same at every address, as it is with a
+site that was copied before its address changes. At one address stands a machine that nobody has set up yet, and at
+another one nothing.
 """
 
 import asyncio
@@ -31,7 +32,10 @@ class Sites:
         self.endpoints: dict[str, Endpoint] = {f"{scenario.DEAD_MACHINE}#{port}": _NOBODY for port in ports}
 
     async def open(self) -> None:
-        known = [*scenario.REGISTRATIONS, *(f"{label}.{domain}" for domain in scenario.REGISTRATIONS for label in scenario.SITE_LABELS)]
+        known = [
+            *scenario.REGISTRATIONS,
+            *(f"{label}.{domain}" for domain in scenario.REGISTRATIONS for label in scenario.SITE_LABELS),
+        ]
         await self._machine("*", self._authority.serve(*known, file="sites.pem"), True)
         fresh = self._authority.serve("server.invalid", file="fresh.pem", by_itself=True)
         await self._machine(scenario.FRESH_MACHINE, fresh, False)
@@ -70,7 +74,8 @@ def _bounded(session: Session) -> Session:
 
 
 class _Web:
-    """One request, one answer (RFC 9112). A ``ready`` machine leads from http to https; the other shows its default page."""
+    """One request, one answer (RFC 9112). A ``ready`` machine leads from http to https; the other shows its default
+    page."""
 
     def __init__(self, ready: bool, secure: bool) -> None:
         self._ready, self._secure = ready, secure
@@ -82,19 +87,28 @@ class _Web:
         if not self._ready:
             writer.write(_page("This machine works", "It has not been set up for any site yet."))
         elif not self._secure:
-            writer.write(f"HTTP/1.1 301 Moved\r\nlocation: https://{host}{path}\r\ncontent-length: 0\r\nconnection: close\r\n\r\n".encode())
+            writer.write(
+                f"HTTP/1.1 301 Moved\r\nlocation: https://{host}{path}\r\ncontent-length: 0\r\nconnection: "
+                "close\r\n\r\n".encode()
+            )
         else:
-            title, text = scenario.SITES.get(host.removeprefix("www."), (host, f"{host} is looked after by Quillmoor Hosting."))
+            title, text = scenario.SITES.get(
+                host.removeprefix("www."), (host, f"{host} is looked after by Quillmoor Hosting.")
+            )
             writer.write(_page(title, text, "strict-transport-security: max-age=31536000\r\n"))
 
 
 def _page(title: str, text: str, headers: str = "") -> bytes:
     """With a token that is another one each time, as pages have."""
     body = (
-        f"<!doctype html><html><head><title>{escape(title)}</title></head><body><h1>{escape(title)}</h1><p>{escape(text)}</p>"
+        f"<!doctype html><html><head><title>{escape(title)}</title></head><body><h1>{escape(title)}</h1>"
+        f"<p>{escape(text)}</p>"
         f'<form><input type="hidden" name="token" value="{secrets.token_hex(8)}"></form></body></html>'
     ).encode()
-    head = f"HTTP/1.1 200 OK\r\ncontent-type: text/html; charset=utf-8\r\ncontent-length: {len(body)}\r\n{headers}connection: close\r\n\r\n"
+    head = (
+        f"HTTP/1.1 200 OK\r\ncontent-type: text/html; charset=utf-8\r\ncontent-length: {len(body)}\r\n"
+        f"{headers}connection: close\r\n\r\n"
+    )
     return head.encode() + body
 
 
@@ -110,7 +124,9 @@ class _Mail:
         while line := (await reader.readuntil(b"\n")).decode("latin-1").strip():
             verb = line.upper()
             if verb.startswith("EHLO"):
-                writer.write(b"250-quillmoor-mail\r\n" + (b"" if secure else b"250-STARTTLS\r\n") + b"250 SIZE 52428800\r\n")
+                writer.write(
+                    b"250-quillmoor-mail\r\n" + (b"" if secure else b"250-STARTTLS\r\n") + b"250 SIZE 52428800\r\n"
+                )
             elif verb == "STARTTLS" and not secure:
                 writer.write(b"220 go ahead\r\n")
                 await writer.start_tls(self._tls)

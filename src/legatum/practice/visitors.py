@@ -52,5 +52,7 @@ class Visitors:
                 reply = await self._asker.ask(address, name, rtype, recursion=True)
                 found = next((each for each in reply.answer if each.rtype == rtype), None)
                 text = ", ".join(rdata_texts(found)) if found else reply.outcome
-                self.seen.append(Visited(reply.at, resolver, name_text(name), type_text(rtype), found is not None, text))
+                self.seen.append(
+                    Visited(reply.at, resolver, name_text(name), type_text(rtype), found is not None, text)
+                )
         self._clock.at(self._clock.now() + self._every, self._visit)

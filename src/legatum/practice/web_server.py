@@ -60,7 +60,8 @@ class WebServer:
             async with asyncio.timeout(_PATIENCE):
                 response = await self._handler(await _read(reader))
                 head = (
-                    f"HTTP/1.1 {response.status} {'OK' if response.status == 200 else 'Not OK'}\r\ncontent-type: {response.media_type}\r\n"
+                    f"HTTP/1.1 {response.status} {'OK' if response.status == 200 else 'Not OK'}\r\n"
+                    f"content-type: {response.media_type}\r\n"
                     f"date: {formatdate(self._clock.now(), usegmt=True)}\r\n"
                     f"content-length: {len(response.body)}\r\nconnection: close\r\n\r\n"
                 )
@@ -116,8 +117,11 @@ def _domain(data: DomainData, grace: tuple[str, ...]) -> dict[str, object]:
     """RFC 9083 s5.3."""
     card = ["vcard", [["version", {}, "text", "4.0"], ["fn", {}, "text", data.registrar]]]
     dates = {
-        "registration": data.created, "last changed": data.updated, "expiration": data.expires, "transfer": data.transferred,
-    }  # fmt: skip
+        "registration": data.created,
+        "last changed": data.updated,
+        "expiration": data.expires,
+        "transfer": data.transferred,
+    }
     statuses = [*(status for status in data.statuses if status != "ok"), *grace] or ["ok"]
     return {
         "rdapConformance": ["rdap_level_0"],
@@ -126,7 +130,9 @@ def _domain(data: DomainData, grace: tuple[str, ...]) -> dict[str, object]:
         "ldhName": name_text(data.name),
         "status": ["active" if status == "ok" else _spaced(status) for status in statuses],
         "events": [{"eventAction": action, "eventDate": date} for action, date in dates.items() if date],
-        "entities": [{"objectClassName": "entity", "roles": ["registrar"], "handle": data.registrar, "vcardArray": card}],
+        "entities": [
+            {"objectClassName": "entity", "roles": ["registrar"], "handle": data.registrar, "vcardArray": card}
+        ],
         "nameservers": [{"objectClassName": "nameserver", "ldhName": name_text(host)} for host in data.nameservers],
         "secureDNS": {"delegationSigned": bool(data.ds), "dsData": [_ds(each) for each in data.ds]},
     }
@@ -134,7 +140,10 @@ def _domain(data: DomainData, grace: tuple[str, ...]) -> dict[str, object]:
 
 def _host(data: HostData) -> dict[str, object]:
     """RFC 9083 s5.2."""
-    sorts = {"v4": [each for each in data.addresses if ":" not in each], "v6": [each for each in data.addresses if ":" in each]}
+    sorts = {
+        "v4": [each for each in data.addresses if ":" not in each],
+        "v6": [each for each in data.addresses if ":" in each],
+    }
     return {
         "rdapConformance": ["rdap_level_0"],
         "objectClassName": "nameserver",
@@ -145,8 +154,11 @@ def _host(data: HostData) -> dict[str, object]:
 
 def _ds(rdata: bytes) -> dict[str, object]:
     return {
-        "keyTag": int.from_bytes(rdata[:2]), "algorithm": rdata[2], "digestType": rdata[3], "digest": rdata[4:].hex().upper(),
-    }  # fmt: skip
+        "keyTag": int.from_bytes(rdata[:2]),
+        "algorithm": rdata[2],
+        "digestType": rdata[3],
+        "digest": rdata[4:].hex().upper(),
+    }
 
 
 def _spaced(status: str) -> str:
@@ -168,4 +180,8 @@ class DnsService:
         if request.method != "POST" or request.path != "/dns-query":
             return Response(404, "text/plain", b"not here\n")
         answers = await self._answer(request.body, True)
-        return Response(200, "application/dns-message", answers[0]) if answers else Response(400, "text/plain", b"no message\n")
+        return (
+            Response(200, "application/dns-message", answers[0])
+            if answers
+            else Response(400, "text/plain", b"no message\n")
+        )

@@ -1,6 +1,8 @@
-"""The practice world: every server of the scenario on a loopback port, one clock for all of it, and the settings to use it with.
+"""The practice world: every server of the scenario on a loopback port, one clock for all of it, and the settings to use
+it with.
 
-``async with World(folder)`` starts every server; :func:`legatum.practice.opening.open_world` makes it one that can be used and steered.
+``async with World(folder)`` starts every server; :func:`legatum.practice.opening.open_world` makes it one that can be
+used and steered.
 """
 
 import asyncio
@@ -43,8 +45,8 @@ from legatum.wire.tsig import TsigKey
 
 
 class World:
-    """``endpoints``: the closed address map, address → loopback port. ``start``: the instant it begins at, now if not given;
-    ``further``: so many small customers more. ``stopped`` is set when somebody asks it to stop."""
+    """``endpoints``: the closed address map, address → loopback port. ``start``: the instant it begins at, now if not
+    given; ``further``: so many small customers more. ``stopped`` is set when somebody asks it to stop."""
 
     def __init__(self, folder: Path, start: float | None = None, further: int = 0) -> None:
         self.folder = folder
@@ -82,10 +84,14 @@ class World:
         for asker in self._askers:
             asker.route = Route(self.endpoints)
         self._serve_everything()
-        self.visitors = Visitors(self.clock, self._asker, {name: address for name, (_, address) in scenario.RESOLVERS.items()})
+        self.visitors = Visitors(
+            self.clock, self._asker, {name: address for name, (_, address) in scenario.RESOLVERS.items()}
+        )
         return self
 
-    async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.clock.close()
         self.epp.close()
         self._sites.close()
@@ -108,7 +114,8 @@ class World:
                 other.follow(domain, primary.address)
 
     def follow_zone(self, provider: str, domain: Name, of: str) -> None:
-        """A copy of another provider's zone on all servers of this one; the other hands it to them and tells them of changes."""
+        """A copy of another provider's zone on all servers of this one; the other hands it to them and tells them of
+        changes."""
         primary, servers = self.hostings[of][0], self.hostings[provider]
         if any(each.zone(domain) is not None and not each.follows(domain) for each in servers):
             raise BadInput(f"{provider} has a zone {name_text(domain)} of its own")
@@ -119,7 +126,11 @@ class World:
     def rekey_zone(self, provider: str, domain: Name, stage: str) -> None:
         """Brings the keys of a zone to a stage; ``keys-brought``: those of whoever else signs it now."""
         primary, ring = self.hostings[provider][0], self.hostings[provider][0].ring(domain)
-        others = [each[0] for name, each in self.hostings.items() if name != provider and each and each[0].signs and each[0].zone(domain)]
+        others = [
+            each[0]
+            for name, each in self.hostings.items()
+            if name != provider and each and each[0].signs and each[0].zone(domain)
+        ]
         if stage == "keys-brought" and not others:
             raise BadInput(f"nobody else signs {name_text(domain)}: whose keys?")
         if stage == "keys-brought":
@@ -129,13 +140,15 @@ class World:
         primary.sign_anew(domain)
 
     def ask_for_ds(self, provider: str, domain: Name, wanted: bool | None) -> None:
-        """Has the zone ask its parent for a DS, or for its removal, by CDS records, there and under the signalling names of the provider's
-        servers (RFC 9615); None: no more."""
+        """Has the zone ask its parent for a DS, or for its removal, by CDS records, there and under the signalling
+        names of the provider's servers (RFC 9615); None: no more."""
         primary = self.hostings[provider][0]
         primary.asks.pop(domain, None) if wanted is None else primary.asks.__setitem__(domain, wanted)
         primary.sign_anew(domain)
         for zone in {parse_name(each + ".") for each in scenario.PROVIDERS[provider].zones}:
-            hosts = [host for each in scenario.PROVIDERS[provider].servers if is_under(host := parse_name(each + "."), zone)]
+            hosts = [
+                host for each in scenario.PROVIDERS[provider].servers if is_under(host := parse_name(each + "."), zone)
+            ]
             for host in hosts:
                 primary.signal(zone, signal_name(domain, host), domain if wanted else None)
 
@@ -173,7 +186,9 @@ class World:
             self._askers.append(asker)
             anchors = {ROOT: ds_of_key(ROOT, key_data("root", ROOT))} if name in scenario.VALIDATING else {}
             resolver = Resolver(name, kind, roots, asker, self.clock, self.log, random.Random(), anchors)
-            listener = await self._listen(address, resolver.handle, self._tls if name == scenario.TLS_RESOLVER else None)
+            listener = await self._listen(
+                address, resolver.handle, self._tls if name == scenario.TLS_RESOLVER else None
+            )
             if name == scenario.TLS_RESOLVER:
                 self.endpoints[f"{address}#853"] = listener.over_tls
             if name == scenario.HTTPS_RESOLVER:
@@ -191,7 +206,9 @@ class World:
         ]
         hosts = [parse_name(host + ".") for hosting in scenario.PROVIDERS.values() for host in hosting.servers]
         roots = {parse_name(name + "."): addresses for name, addresses in scenario.ROOT_SERVERS.items()}
-        self.registry = Registry(self.passwords, tlds, hosts, scenario.PUBLISHING_DELAY, self._asker, self.clock, roots=roots)
+        self.registry = Registry(
+            self.passwords, tlds, hosts, scenario.PUBLISHING_DELAY, self._asker, self.clock, roots=roots
+        )
         for domain, (registrar, provider) in self.registrations.items():
             servers = (parse_name(host + ".") for host in scenario.PROVIDERS[provider].servers)
             days = scenario.REGISTERED_LATELY.get(domain, 730)
@@ -251,7 +268,9 @@ class World:
             servers = scenario.PROVIDERS[provider].servers
             rrsets.append(_ns(parse_name(domain + "."), servers, scenario.DELEGATION_TTL))
             rrsets += [each for each in _address_rrsets(servers, scenario.DELEGATION_TTL) if each.name.endswith(origin)]
-            rrsets += [rrset(parse_name(domain + "."), DS, scenario.DELEGATION_TTL, ds) for ds in [_ds(domain, provider)] if ds]
+            rrsets += [
+                rrset(parse_name(domain + "."), DS, scenario.DELEGATION_TTL, ds) for ds in [_ds(domain, provider)] if ds
+            ]
         return zone.with_rrsets(rrsets)
 
     def _root_zone(self) -> Zone:

@@ -1,4 +1,5 @@
-"""Commands from the settings: run without a shell, for as long as the settings allow, ended with whoever called them."""
+"""Commands from the settings: run without a shell, for as long as the settings allow, ended with whoever called
+them."""
 
 import asyncio
 import contextlib
@@ -17,7 +18,9 @@ _LAST_WORDS = 1.5  # seconds from being asked to end until it is ended
 _LONGEST_OUTPUT = 65_536
 
 
-async def run_command(command: Sequence[str], domain: Name, purpose: str, limit: float, more: Mapping[str, str] | None = None) -> bool:
+async def run_command(
+    command: Sequence[str], domain: Name, purpose: str, limit: float, more: Mapping[str, str] | None = None
+) -> bool:
     """Runs a command, ``{domain}`` filled in, and what ``more`` has; False when none is set.
 
     ``limit``: seconds until it is ended, with all that it started.
@@ -28,7 +31,8 @@ async def run_command(command: Sequence[str], domain: Name, purpose: str, limit:
         return False
     if not _FIRST.match(name_text(domain)):
         raise OutsideFault(
-            f"{purpose}: a name that begins like an option is handed to no command", "a name begins with a letter, a digit or an underscore"
+            f"{purpose}: a name that begins like an option is handed to no command",
+            "a name begins with a letter, a digit or an underscore",
         )
     words = list(command)
     for name, value in {"domain": name_text(domain), **(more or {})}.items():
@@ -45,14 +49,20 @@ async def run_command(command: Sequence[str], domain: Name, purpose: str, limit:
                 await process.wait()
         except TimeoutError:
             words_said = f"{purpose}: {words[0]} had not ended after {duration_text(limit)}, and was ended"
-            remedy = "whether it did its work is not known: look; [house] command_limit in the settings says how long it may take"
+            remedy = (
+                "whether it did its work is not known: look; [house] command_limit in the settings says how "
+                "long it may take"
+            )
             raise OutsideFault(words_said, remedy) from None
         finally:
             await _end(process)
         if process.returncode:
             output.seek(0)
             said = output.read(_LONGEST_OUTPUT).decode(errors="replace").strip().splitlines() or ["no output"]
-            raise OutsideFault(f"{purpose}: {words[0]} ended with {process.returncode}: {said[-1]}", "run the command by hand to see why")
+            raise OutsideFault(
+                f"{purpose}: {words[0]} ended with {process.returncode}: {said[-1]}",
+                "run the command by hand to see why",
+            )
     return True
 
 

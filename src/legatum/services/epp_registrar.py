@@ -1,7 +1,7 @@
 """Registrars whose registry speaks EPP (RFC 5730-5734).
 
-When a connection drops after a command was sent, nobody knows whether it took effect. Then the registry is asked, and the command is
-sent again only where looking shows that it did not.
+When a connection drops after a command was sent, nobody knows whether it took effect. Then the registry is asked, and
+the command is sent again only where looking shows that it did not.
 """
 
 import asyncio
@@ -17,7 +17,16 @@ from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import Name, is_under, labels_of, name_text, parent_of
 from legatum.net.asking.route import Route, Unreachable
 from legatum.net.registry.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
-from legatum.services.registrar import Availability, Contact, Glue, HostObject, NsChange, QueuedMessage, Registration, Transfer
+from legatum.services.registrar import (
+    Availability,
+    Contact,
+    Glue,
+    HostObject,
+    NsChange,
+    QueuedMessage,
+    Registration,
+    Transfer,
+)
 from legatum.settings.document import EppRegistrar
 from legatum.settings.secret import read_secret
 from legatum.wire import epp
@@ -31,10 +40,13 @@ _LOST = "done, as looking showed: the connection had dropped before the answer"
 class RegistryAccount:
     """A :class:`~legatum.services.registrar.Registrar`. ``sending`` is told of each changing command before it goes.
 
-    A session is kept for what comes next, and logged out of by :meth:`close`. Work that goes on side by side has a session each.
+    A session is kept for what comes next, and logged out of by :meth:`close`. Work that goes on side by side has a
+    session each.
     """
 
-    def __init__(self, name: str, settings: EppRegistrar, folder: Path, route: Route, sending: Sending = no_one_told) -> None:
+    def __init__(
+        self, name: str, settings: EppRegistrar, folder: Path, route: Route, sending: Sending = no_one_told
+    ) -> None:
         self.name = name
         self.by_hand, self.page, self.client = False, "", settings.user
         self.with_addresses, self._by_keys = settings.nameservers == "attributes", settings.ds_as == "keys"
@@ -80,9 +92,13 @@ class RegistryAccount:
         async with self._session() as session:
             if self.with_addresses:
                 domain = await self._naming(session, name)
-                return HostObject(name, tuple(sorted(dict(domain.glue)[name])), True, domain.registrar) if domain else None
+                return (
+                    HostObject(name, tuple(sorted(dict(domain.glue)[name])), True, domain.registrar) if domain else None
+                )
             data = await session.host(name)
-        return HostObject(name, tuple(sorted(data.addresses)), "linked" in data.statuses, data.registrar) if data else None
+        return (
+            HostObject(name, tuple(sorted(data.addresses)), "linked" in data.statuses, data.registrar) if data else None
+        )
 
     async def _naming(self, session: EppSession, host: Name) -> epp.DomainData | None:
         """Where there are no host objects: the domain above the host, if its NS set has the host with its addresses."""
@@ -123,7 +139,9 @@ class RegistryAccount:
 
     # Changing
 
-    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()) -> str:
+    async def change_nameservers(
+        self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()
+    ) -> str:
         change = self._ns_change(NsChange(domain, tuple(add), tuple(remove), glue))
         async with self._session() as session:
             await self._make_hosts(session, change.add, (domain,))
@@ -136,7 +154,10 @@ class RegistryAccount:
         try:
             async with self._session() as session:
                 await self._make_hosts(session, new, [each.domain for each in changes])
-                built = [(each.domain, "name servers", session.update_builder(each.domain, self._ns_change(each))) for each in changes]
+                built = [
+                    (each.domain, "name servers", session.update_builder(each.domain, self._ns_change(each)))
+                    for each in changes
+                ]
                 async for response in session.stream(built):
                     domain = changes[answered].domain
                     answered += 1
@@ -146,7 +167,8 @@ class RegistryAccount:
                 yield each.domain, await self._one(each)
 
     async def _make_hosts(self, session: EppSession, hosts: Sequence[Name], domains: Sequence[Name]) -> None:
-        """Registries with host objects want one of every name server, without addresses for those elsewhere (RFC 5731 s1.1).
+        """Registries with host objects want one of every name server, without addresses for those elsewhere (RFC 5731
+        s1.1).
 
         Raises :class:`OutsideFault` for one below the domain itself: that needs addresses.
         """
@@ -180,28 +202,38 @@ class RegistryAccount:
         except Fault as fault:
             return fault
 
-    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()) -> str:
+    async def change_ds(
+        self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()
+    ) -> str:
         come, go = set(add), set(remove)
         change = epp.DomainChange(add_ds=tuple(sorted(come)), remove_ds=tuple(sorted(go)))
         if self._by_keys:
             async with self._session() as session:
                 held = (await session.domain_info(domain)).keys
             change = epp.DomainChange(add_keys=keys_of_ds(domain, come, keys), remove_keys=keys_of_ds(domain, go, held))
-        return await self._update(domain, change, "DS records", lambda held: come <= set(held.ds) and not go & set(held.ds))
+        return await self._update(
+            domain, change, "DS records", lambda held: come <= set(held.ds) and not go & set(held.ds)
+        )
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         change = epp.DomainChange(add_statuses=tuple(add), remove_statuses=tuple(remove))
         come, go = set(change.add_statuses), set(change.remove_statuses)
-        return await self._update(domain, change, "statuses", lambda held: come <= set(held.statuses) and not go & set(held.statuses))
+        return await self._update(
+            domain, change, "statuses", lambda held: come <= set(held.statuses) and not go & set(held.statuses)
+        )
 
     async def change_registrant(self, domain: Name, contact: str) -> str:
         async with self._session() as session:
             if await session.contact(contact) is None:
                 raise OutsideFault(f"{self.name} has no contact {contact}", "make it there first, or name another")
-        return await self._update(domain, epp.DomainChange(registrant=contact), "registrant", lambda held: held.registrant == contact)
+        return await self._update(
+            domain, epp.DomainChange(registrant=contact), "registrant", lambda held: held.registrant == contact
+        )
 
     async def change_code(self, domain: Name, code: str) -> str:
-        return await self._update(domain, epp.DomainChange(code=code), "authorisation code", lambda held: held.code == code)
+        return await self._update(
+            domain, epp.DomainChange(code=code), "authorisation code", lambda held: held.code == code
+        )
 
     async def renew(self, domain: Name, expires: str, years: int) -> str:
         async def seen(session: EppSession) -> bool:
@@ -219,7 +251,12 @@ class RegistryAccount:
     async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> str:
         async def seen(session: EppSession) -> bool:
             standing = await session.transfer_state(domain)
-            wanted = {"request": "pending", "approve": "clientApproved", "reject": "clientRejected", "cancel": "clientCancelled"}[op]
+            wanted = {
+                "request": "pending",
+                "approve": "clientApproved",
+                "reject": "clientRejected",
+                "cancel": "clientCancelled",
+            }[op]
             return standing is not None and standing.status == wanted
 
         return await self._change(lambda session: session.transfer(domain, op, code, years), seen)
@@ -246,7 +283,9 @@ class RegistryAccount:
             )
         addresses = tuple(each for each in (*dict(domain.glue)[host], *come) if each not in go)
         change = epp.DomainChange((host,), (host,), by_attribute=True, glue=((host, addresses),))
-        return await self._update(domain.name, change, "addresses", lambda held: set(dict(held.glue).get(host, ())) == set(addresses))
+        return await self._update(
+            domain.name, change, "addresses", lambda held: set(dict(held.glue).get(host, ())) == set(addresses)
+        )
 
     async def delete_host(self, name: Name) -> str:
         async def seen(session: EppSession) -> bool:
@@ -261,7 +300,9 @@ class RegistryAccount:
 
     # One change
 
-    async def _update(self, domain: Name, change: epp.DomainChange, words: str, holds: Callable[[epp.DomainData], bool]) -> str:
+    async def _update(
+        self, domain: Name, change: epp.DomainChange, words: str, holds: Callable[[epp.DomainData], bool]
+    ) -> str:
         async def seen(session: EppSession) -> bool:
             return holds(await session.domain_info(domain))
 
@@ -314,9 +355,19 @@ class RegistryAccount:
 
 def _registration(data: epp.DomainData) -> Registration:
     return Registration(
-        data.name, data.registrar, data.nameservers, data.statuses, data.expires, data.created, data.transferred, data.ds, data.hosts,
-        data.grace, data.registrant, data.updated,
-    )  # fmt: skip
+        data.name,
+        data.registrar,
+        data.nameservers,
+        data.statuses,
+        data.expires,
+        data.created,
+        data.transferred,
+        data.ds,
+        data.hosts,
+        data.grace,
+        data.registrant,
+        data.updated,
+    )
 
 
 def _has_servers(held: epp.DomainData, change: epp.DomainChange) -> bool:

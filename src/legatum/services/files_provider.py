@@ -17,8 +17,8 @@ from legatum.settings.document import FilesProvider
 
 
 class MasterFilesProvider:
-    """A :class:`~legatum.services.provider.Provider`. What it holds is what the file says; what is served, the proof asks the servers.
-    ``limit``: seconds that a command may take."""
+    """A :class:`~legatum.services.provider.Provider`. What it holds is what the file says; what is served, the proof
+    asks the servers. ``limit``: seconds that a command may take."""
 
     def __init__(self, name: str, settings: FilesProvider, folder: Path, limit: float) -> None:
         self.name = name
@@ -35,7 +35,9 @@ class MasterFilesProvider:
         try:
             text = await asyncio.to_thread(path.read_text, encoding="utf-8")
         except OSError as error:
-            raise OutsideFault(f"{path}: {error.strerror}", f"is the zone at {self.name}, and the folder the right one?") from None
+            raise OutsideFault(
+                f"{path}: {error.strerror}", f"is the zone at {self.name}, and the folder the right one?"
+            ) from None
         try:
             return parse_master(text, domain, str(path))
         except BadInput as fault:
@@ -52,7 +54,8 @@ class MasterFilesProvider:
         path = self._path(zone.origin)
         if any(each.rtype == RRSIG for each in zone.unsorted):
             raise OutsideFault(
-                f"{path}: this zone is signed in its file, and nobody here can sign a change: its signatures would no longer fit",
+                f"{path}: this zone is signed in its file, and nobody here can sign a change: its signatures "
+                "would no longer fit",
                 "change the unsigned file and sign it anew there; then look with `legatum confirm DOMAIN`",
             )
         if await self.fetch(zone.origin) != zone:

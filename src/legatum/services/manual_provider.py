@@ -1,4 +1,5 @@
-"""Providers with nothing but a form in a browser: read by transfer where they allow one, else by asking; changed by a person."""
+"""Providers with nothing but a form in a browser: read by transfer where they allow one, else by asking; changed by a
+person."""
 
 from collections.abc import Awaitable, Callable
 from pathlib import Path
@@ -19,7 +20,9 @@ Gathering = Callable[[Name, tuple[Name, ...]], Awaitable[Zone]]
 class FormProvider:
     """A :class:`~legatum.services.provider.Provider`. ``gathering``: a zone as its name servers can be asked for it."""
 
-    def __init__(self, name: str, settings: ManualProvider, folder: Path, asker: Asker, limit: float, gathering: Gathering) -> None:
+    def __init__(
+        self, name: str, settings: ManualProvider, folder: Path, asker: Asker, limit: float, gathering: Gathering
+    ) -> None:
         self.name = name
         self.servers = server_names(settings.servers)
         self.changes_apex_ns = settings.apex_ns == "ours"

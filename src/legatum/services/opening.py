@@ -24,9 +24,11 @@ if TYPE_CHECKING:
 Sending = Callable[[Sequence[tuple[str, Name, str]]], None]
 
 
-def open_provider(name: str, providers: Providers, folder: Path, asker: Asker, limit: int, gathering: "Gathering") -> Provider:
-    """``limit``: seconds that a command of it may take; ``gathering``: a zone as name servers can be asked for it. Raises
-    :class:`BadInput` for a provider that is not known."""
+def open_provider(
+    name: str, providers: Providers, folder: Path, asker: Asker, limit: int, gathering: "Gathering"
+) -> Provider:
+    """``limit``: seconds that a command of it may take; ``gathering``: a zone as name servers can be asked for it.
+    Raises :class:`BadInput` for a provider that is not known."""
     if name not in providers:
         raise BadInput(
             f"no provider '{name}' in the settings{proposal(name, providers)}",
@@ -50,11 +52,12 @@ def open_provider(name: str, providers: Providers, folder: Path, asker: Asker, l
 def open_registrar(
     name: str, registrars: Registrars, folder: Path, walking: Callable[[], Walker], route: Route, sending: Sending
 ) -> Registrar:
-    """``walking``: a new walker for each look; ``sending`` is told of each changing command. Raises :class:`BadInput` for a registrar that
-    is not known."""
+    """``walking``: a new walker for each look; ``sending`` is told of each changing command. Raises :class:`BadInput`
+    for a registrar that is not known."""
     if name not in registrars:
         raise BadInput(
-            f"no registrar '{name}' in the settings{proposal(name, registrars)}", f"{_known(registrars)}; or any, by its form: {FORM}"
+            f"no registrar '{name}' in the settings{proposal(name, registrars)}",
+            f"{_known(registrars)}; or any, by its form: {FORM}",
         )
     match registrars[name]:
         case ManualRegistrar() as section:

@@ -15,10 +15,12 @@ _MOST_SAID = 4  # things to do that are told in one line; the worksheet has all
 
 
 class ByHand(OutsideFault):
-    """Only a person can do this. ``to_do``: what, a line each; ``page``: where the form is; ``ds``: the DS set before and after, where that
-    is what changes."""
+    """Only a person can do this. ``to_do``: what, a line each; ``page``: where the form is; ``ds``: the DS set before
+    and after, where that is what changes."""
 
-    def __init__(self, registrar: str, page: str, to_do: Sequence[str], ds: tuple[Sequence[bytes], Sequence[bytes]] = ((), ())) -> None:
+    def __init__(
+        self, registrar: str, page: str, to_do: Sequence[str], ds: tuple[Sequence[bytes], Sequence[bytes]] = ((), ())
+    ) -> None:
         place = f" at {page}" if page else ""
         remedy = f"type it into the form{place}, then go on with the same command"
         more = f" and {len(to_do) - _MOST_SAID} more" if len(to_do) > _MOST_SAID else ""
@@ -31,8 +33,8 @@ class ByHand(OutsideFault):
 
 @dataclass(frozen=True)
 class Registration:
-    """What the registry holds about a domain. Dates in RFC 3339; ``ds``: rdata, None where it is not known; ``hosts``: below the domain;
-    ``grace``: periods that run (RFC 3915 s3.1)."""
+    """What the registry holds about a domain. Dates in RFC 3339; ``ds``: rdata, None where it is not known; ``hosts``:
+    below the domain; ``grace``: periods that run (RFC 3915 s3.1)."""
 
     domain: Name
     registrar: str
@@ -60,7 +62,8 @@ class HostObject:
 
 @dataclass(frozen=True)
 class Transfer:
-    """Where a registrar transfer stands. ``status`` as in RFC 5731 s3.1.3; ``acts_by``: when it happens by itself, or when it did."""
+    """Where a registrar transfer stands. ``status`` as in RFC 5731 s3.1.3; ``acts_by``: when it happens by itself, or
+    when it did."""
 
     status: str
     asking: str
@@ -79,8 +82,8 @@ class Transfer:
 
 @dataclass(frozen=True)
 class QueuedMessage:
-    """A message of the registry. ``about``: the domain, where it is one about a transfer; ``taken``: it is off the queue now;
-    ``left``: how many wait behind it."""
+    """A message of the registry. ``about``: the domain, where it is one about a transfer; ``taken``: it is off the
+    queue now; ``left``: how many wait behind it."""
 
     ident: str
     date: str
@@ -112,7 +115,8 @@ class Contact:
 
 @dataclass(frozen=True)
 class NsChange:
-    """An NS set to be changed. ``glue``: addresses of new servers below the domain, for registries that take them with the set."""
+    """An NS set to be changed. ``glue``: addresses of new servers below the domain, for registries that take them with
+    the set."""
 
     domain: Name
     add: tuple[Name, ...]
@@ -123,10 +127,10 @@ class NsChange:
 class Registrar(Protocol):
     """An account through which registrations are seen and changed.
 
-    ``by_hand``: only a person can change anything, in a form, which is at ``page``. ``with_addresses``: name servers are given with
-    their addresses, there are no host objects. ``client``: the identifier by which the registry knows the account (RFC 5730 s2.3), empty by
-    hand. Methods raise :class:`OutsideFault` where the outside fails or refuses; those that change
-    something give what the registry said.
+    ``by_hand``: only a person can change anything, in a form, which is at ``page``. ``with_addresses``: name servers
+    are given with their addresses, there are no host objects. ``client``: the identifier by which the registry knows
+    the account (RFC 5730 s2.3), empty by hand. Methods raise :class:`OutsideFault` where the outside fails or refuses;
+    those that change something give what the registry said.
     """
 
     name: str
@@ -148,14 +152,20 @@ class Registrar(Protocol):
     async def availability(self, domains: Sequence[Name]) -> list[Availability]:
         """Which of the domains could be registered."""
 
-    async def change_nameservers(self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()) -> str:
+    async def change_nameservers(
+        self, domain: Name, add: Iterable[Name], remove: Iterable[Name], glue: Glue = ()
+    ) -> str:
         """Changes the NS set."""
 
     def change_many(self, changes: Sequence[NsChange]) -> AsyncIterator[tuple[Name, str | Fault]]:
-        """Changes many NS sets, in order, over one session where there are sessions; of each what was said, or the fault."""
+        """Changes many NS sets, in order, over one session where there are sessions; of each what was said, or the
+        fault."""
 
-    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()) -> str:
-        """Changes the DS set, given as rdata (RFC 4034 s5.1). ``keys``: DNSKEY data that are there, for registries that want those."""
+    async def change_ds(
+        self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()
+    ) -> str:
+        """Changes the DS set, given as rdata (RFC 4034 s5.1). ``keys``: DNSKEY data that are there, for registries that
+        want those."""
 
     async def change_statuses(self, domain: Name, add: Iterable[str], remove: Iterable[str]) -> str:
         """Sets and takes away statuses (RFC 5731 s2.3)."""
@@ -182,13 +192,15 @@ class Registrar(Protocol):
         """Sets another authorisation code."""
 
     async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> str:
-        """``op``: ``request`` with the code, by the gaining registrar; ``approve`` or ``reject`` by the losing one; ``cancel``."""
+        """``op``: ``request`` with the code, by the gaining registrar; ``approve`` or ``reject`` by the losing one;
+        ``cancel``."""
 
     async def transfer_state(self, domain: Name) -> Transfer | None:
         """Where the latest transfer stands; None where there was none, or it is not known."""
 
     async def messages(self, take: Callable[[QueuedMessage], bool]) -> list[QueuedMessage]:
-        """The queue from its head: each message that ``take`` wants is acknowledged, up to the first one that it does not."""
+        """The queue from its head: each message that ``take`` wants is acknowledged, up to the first one that it does
+        not."""
 
     async def change_password(self, new: str) -> None:
         """Has the registry take another password from now on (RFC 5730 s2.9.1.1)."""

@@ -33,11 +33,15 @@ class Signing:
 
     async def begin(self, domain: Name) -> bool:
         """Has the zone signed from now on; False where only a person can, as below."""
-        return await run_command(self._settings.sign, domain, f"signing {name_text(domain)} at {self._name}", self._limit)
+        return await run_command(
+            self._settings.sign, domain, f"signing {name_text(domain)} at {self._name}", self._limit
+        )
 
     async def end(self, domain: Name) -> bool:
         """Has it signed no longer."""
-        return await run_command(self._settings.unsign, domain, f"ending the signing of {name_text(domain)} at {self._name}", self._limit)
+        return await run_command(
+            self._settings.unsign, domain, f"ending the signing of {name_text(domain)} at {self._name}", self._limit
+        )
 
     async def rekey(self, domain: Name, stage: str) -> bool:
         """Brings its keys to a stage of an exchange, as the plan's step calls it."""

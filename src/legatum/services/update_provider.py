@@ -1,4 +1,5 @@
-"""Providers changed by dynamic update (RFC 2136) and read by zone transfer, both signed: BIND, Knot, PowerDNS and others."""
+"""Providers changed by dynamic update (RFC 2136) and read by zone transfer, both signed: BIND, Knot, PowerDNS and
+others."""
 
 import base64
 import binascii

@@ -1,4 +1,5 @@
-"""The zone above a part of a domain, as the place where the part's DS set is kept: a provider of ours changes it there."""
+"""The zone above a part of a domain, as the place where the part's DS set is kept: a provider of ours changes it
+there."""
 
 from collections.abc import Callable, Iterable
 
@@ -25,14 +26,20 @@ class ZoneAbove(FormRegistrar):
         """As the zone has it."""
         zone = await self._provider.fetch(self._zone)
         ds = zone.get(domain, DS)
-        return Registration(domain, self.name, targets(zone.get(domain, NS)), (), "", ds=ds.rdatas if ds is not None else ())
+        return Registration(
+            domain, self.name, targets(zone.get(domain, NS)), (), "", ds=ds.rdatas if ds is not None else ()
+        )
 
-    async def change_ds(self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()) -> str:
+    async def change_ds(
+        self, domain: Name, add: Iterable[bytes], remove: Iterable[bytes], keys: Iterable[bytes] = ()
+    ) -> str:
         """By a change of the zone, on condition that nobody else changes it meanwhile."""
         come, go = list(add), list(remove)
         if self._provider.by_hand:
             told = [f"+ {name_text(domain)} DS {rdata_text(DS, each)}" for each in come]
-            raise ByHand(self._provider.name, "", [*told, *(f"- {name_text(domain)} DS {rdata_text(DS, each)}" for each in go)])
+            raise ByHand(
+                self._provider.name, "", [*told, *(f"- {name_text(domain)} DS {rdata_text(DS, each)}" for each in go)]
+            )
         zone = await self._provider.fetch(self._zone)
         present, cut = zone.get(domain, DS), zone.get(domain, NS)
         data = sorted({*(present.rdatas if present is not None else ()), *come} - set(go))

@@ -1,4 +1,5 @@
-"""What is taken where the settings say nothing of it, and the network is the public one: this machine's resolvers, IANA's bootstrap.
+"""What is taken where the settings say nothing of it, and the network is the public one: this machine's resolvers,
+IANA's bootstrap.
 
 A closed map, or roots of one's own, is another network: nothing is taken for that.
 """
@@ -34,8 +35,8 @@ def assumed(document: Mapping[str, Any], resolvers_file: Path = RESOLVERS_FILE) 
 
 
 def machine_resolvers(file: Path = RESOLVERS_FILE) -> dict[str, str]:
-    """Name → address, in the order in which this machine asks them; ``machine`` is the first. One that is reached by the name of an
-    interface (RFC 6874) is left out, and so is a file that cannot be read."""
+    """Name → address, in the order in which this machine asks them; ``machine`` is the first. One that is reached by
+    the name of an interface (RFC 6874) is left out, and so is a file that cannot be read."""
     try:
         lines = file.read_text(encoding="utf-8", errors="replace").splitlines()
     except OSError:
@@ -64,4 +65,6 @@ def assumed_text(settings: Settings, folder: Path) -> str:
     """In a line, for somebody who has no settings file. ``folder``: where journal and moves are kept."""
     resolvers = ", ".join(str(each) for each in settings.resolvers.values())
     said = f"this machine's resolvers ({resolvers})" if resolvers else "no resolver (this machine names none)"
-    return f"no settings file: the public roots, {said}, registration data by IANA's list; journal and moves in {folder}"
+    return (
+        f"no settings file: the public roots, {said}, registration data by IANA's list; journal and moves in {folder}"
+    )

@@ -43,7 +43,9 @@ def objections(settings: Settings) -> Iterator[Objection]:
     for name, secondary in settings.secondaries.items():
         yield from _servers(f"secondaries.{name}", secondary.servers)
         yield from _each(f"secondaries.{name}", "notify", secondary.notify, ip_address)
-        yield from _each(f"secondaries.{name}", "catalog", [secondary.catalog] if secondary.catalog else [], parse_domain)
+        yield from _each(
+            f"secondaries.{name}", "catalog", [secondary.catalog] if secondary.catalog else [], parse_domain
+        )
     for name, registrar in settings.registrars.items():
         where = f"registrars.{name}"
         if isinstance(registrar, EppRegistrar):
@@ -53,11 +55,15 @@ def objections(settings: Settings) -> Iterator[Objection]:
             yield from _each(where, "password", [registrar.password], check_reference)
         for each in registrar.dns:
             if each not in settings.providers:
-                yield Objection(where, "dns", f"no provider '{each}'", f"providers: {', '.join(settings.providers) or 'none'}")
+                yield Objection(
+                    where, "dns", f"no provider '{each}'", f"providers: {', '.join(settings.providers) or 'none'}"
+                )
     for name, given in settings.resolvers.items():
         table = isinstance(given, Resolver)
         address = given.address if isinstance(given, Resolver) else given
-        yield from _each(f"resolvers.{name}" if table else "resolvers", "address" if table else name, [address], ip_address)
+        yield from _each(
+            f"resolvers.{name}" if table else "resolvers", "address" if table else name, [address], ip_address
+        )
     for name, view in settings.views.items():
         for key in ("resolvers", "servers"):
             yield from _each(f"views.{name}", key, getattr(view, key), ip_address)
@@ -89,7 +95,10 @@ def _house(house: House) -> Iterator[Objection]:
         yield from found
     if before and parse_duration(house.low_ttl) > parse_duration(house.ns_ttl):
         yield Objection(
-            "house", "low_ttl", f"low_ttl {house.low_ttl} is above ns_ttl, {house.ns_ttl}", "the low TTL is the one during a move"
+            "house",
+            "low_ttl",
+            f"low_ttl {house.low_ttl} is above ns_ttl, {house.ns_ttl}",
+            "the low TTL is the one during a move",
         )
     yield from _lasting("house", "floor", house.floor, 0, LARGEST_TTL)
     yield from _lasting("house", "margin", house.margin, 0, LARGEST_TTL)
@@ -103,7 +112,9 @@ def _house(house: House) -> Iterator[Objection]:
     yield from _each("house", "ttls", list(house.ttls), parse_type)
     for timer, text in house.soa.items():
         if timer not in _TIMERS:
-            yield Objection("house.soa", timer, f"the SOA record has no timer '{timer}'", f"it has: {', '.join(_TIMERS)}")
+            yield Objection(
+                "house.soa", timer, f"the SOA record has no timer '{timer}'", f"it has: {', '.join(_TIMERS)}"
+            )
         yield from _lasting("house.soa", timer, text, 1, LARGEST_TTL)
     for rtype, text in house.ttls.items():
         yield from _lasting("house.ttls", rtype, text, 1, LARGEST_TTL)
@@ -142,7 +153,9 @@ def _each(where: str, key: str, texts: list[str], read: Callable[[str], object])
         except BadInput as fault:
             yield Objection(where, key, f"{key}: {fault.message}", fault.remedy or "see docs/settings.md")
         except ValueError:
-            kind, example = ("range", "10.0.0.0/8") if read is ip_network else ("address", "198.51.100.31 or 2001:db8::53")
+            kind, example = (
+                ("range", "10.0.0.0/8") if read is ip_network else ("address", "198.51.100.31 or 2001:db8::53")
+            )
             yield Objection(where, key, f"{key}: '{text}' is no {kind}", f"give one such as {example}")
 
 

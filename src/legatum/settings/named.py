@@ -1,7 +1,8 @@
-"""Providers and registrars by name: those of the settings, and those that need none, as all that is known of them is in the name.
+"""Providers and registrars by name: those of the settings, and those that need none, as all that is known of them is in
+the name.
 
-``ns1.birch.example,ns2.birch.example`` is whoever serves under these names: looked at as any provider is, changed by a person. ``form``
-is a registrar of which nothing is known but that somebody can log in there.
+``ns1.birch.example,ns2.birch.example`` is whoever serves under these names: looked at as any provider is, changed by a
+person. ``form`` is a registrar of which nothing is known but that somebody can log in there.
 """
 
 from abc import ABC, abstractmethod
@@ -59,8 +60,8 @@ class Registrars(_Known[RegistrarSection]):
 
 
 def server_list(text: str) -> list[str]:
-    """The name servers that a text names, with a comma behind or between them; none where it is no list of such names: a word without a
-    comma is a provider, or a file."""
+    """The name servers that a text names, with a comma behind or between them; none where it is no list of such names:
+    a word without a comma is a provider, or a file."""
     names = [each.strip() for each in text.split(",") if each.strip()]
     if "," not in text or not all("." in each.rstrip(".") and "/" not in each for each in names):
         return []

@@ -10,7 +10,15 @@ import msgspec
 
 from legatum.core.fault import BadInput
 from legatum.settings.assumed import assumed
-from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, Section, Settings, UpdateProvider
+from legatum.settings.document import (
+    EppRegistrar,
+    FilesProvider,
+    ManualProvider,
+    ManualRegistrar,
+    Section,
+    Settings,
+    UpdateProvider,
+)
 from legatum.settings.lines import Lines
 from legatum.settings.meaning import objections
 
@@ -24,7 +32,8 @@ _S = TypeVar("_S", bound=Section)
 
 
 def find_settings(given: str | None) -> Path | None:
-    """The file to use: the one given, that of the environment, ``legatum.toml`` here, or the user's; None where there is none of these."""
+    """The file to use: the one given, that of the environment, ``legatum.toml`` here, or the user's; None where there
+    is none of these."""
     named = given or os.environ.get(_VARIABLE)
     if named:
         path = Path(named)
@@ -80,7 +89,9 @@ class _Reader:
         for table, kinds in _KINDS.items():
             sections = document.get(table, {})
             if isinstance(sections, dict):
-                document[table] = {name: self._one_of(kinds, f"{table}.{name}", content) for name, content in sections.items()}
+                document[table] = {
+                    name: self._one_of(kinds, f"{table}.{name}", content) for name, content in sections.items()
+                }
         for name in ("network", "clock", "house", "rdap", "visit", "engine"):
             if name in document:
                 document[name] = self._convert(Settings.__annotations__[name], name, document[name])
@@ -103,7 +114,9 @@ class _Reader:
             path = re.search(r"`\$\.?([^`]*)`", words)
             field = re.search(r"field `([^`]*)`", words)
             key = field[1] if field else (path[1].split(".")[-1].split("[")[0] if path and path[1] else "")
-            allowed = f"allowed here: {', '.join(_keys(wanted))}" if "unknown field" in words else "see docs/settings.md"
+            allowed = (
+                f"allowed here: {', '.join(_keys(wanted))}" if "unknown field" in words else "see docs/settings.md"
+            )
             raise self._error(where, key, words.split(" - at")[0], allowed) from None
 
     def _error(self, where: str, key: str, words: str, remedy: str) -> BadInput:

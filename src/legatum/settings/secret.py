@@ -1,4 +1,5 @@
-"""Secrets by reference: ``env:NAME``, ``file:PATH`` (relative to the settings file), ``keyring:NAME``, or ``prompt`` to be asked for it."""
+"""Secrets by reference: ``env:NAME``, ``file:PATH`` (relative to the settings file), ``keyring:NAME``, or ``prompt`` to
+be asked for it."""
 
 import os
 import stat
@@ -39,7 +40,8 @@ def exposed(references: Iterable[str], folder: Path) -> list[Path]:
 
 
 def check_reference(text: str) -> str:
-    """A reference as it is. Raises :class:`BadInput`, without showing it, for what is none: that may be the secret itself."""
+    """A reference as it is. Raises :class:`BadInput`, without showing it, for what is none: that may be the secret
+    itself."""
     kind, _, name = text.partition(":")
     if text != "prompt" and not (kind in ("env", "file", "keyring") and name):
         raise BadInput("a secret is given as a value", "give env:NAME, file:PATH, keyring:NAME or prompt instead")
@@ -52,7 +54,10 @@ def _asked_for() -> str:
     import sys
 
     if not sys.stdin.isatty():
-        raise BadInput("a secret is to be typed, and nobody is there to type it", "give env:NAME, file:PATH or keyring:NAME instead")
+        raise BadInput(
+            "a secret is to be typed, and nobody is there to type it",
+            "give env:NAME, file:PATH or keyring:NAME instead",
+        )
     return getpass.getpass("Secret (what is typed is not shown): ").strip()
 
 
@@ -63,5 +68,7 @@ def _from_keyring(reference: str, name: str) -> str:
         raise BadInput(f"secret {reference}: keyrings are not installed", "pip install 'legatum[keyring]'") from None
     found = keyring.get_password("legatum", name)
     if found is None:
-        raise BadInput(f"secret {reference}: the keyring has nothing under that name", "store it under the service 'legatum'")
+        raise BadInput(
+            f"secret {reference}: the keyring has nothing under that name", "store it under the service 'legatum'"
+        )
     return str(found)

@@ -1,4 +1,5 @@
-"""Completion for shells, written out whole: commands, options, and values where only some are possible; files everywhere else.
+"""Completion for shells, written out whole: commands, options, and values where only some are possible; files
+everywhere else.
 
 Each script is one function that finds out at which command the line is, and one table of what may follow there.
 """
@@ -112,7 +113,11 @@ def _following(entries: Sequence[Entry]) -> str:
     """What may follow a command: those below it, its options, the choices of its arguments."""
     lines = []
     for words, below, options, arguments in entries:
-        every = [*below, *(flag for flags, *_ in options for flag in flags), *(choice for choices in arguments for choice in choices)]
+        every = [
+            *below,
+            *(flag for flags, *_ in options for flag in flags),
+            *(choice for choices in arguments for choice in choices),
+        ]
         lines.append(f'    "{" ".join(words)}") words="{" ".join(every)}" ;;')
     return "\n".join(lines)
 

@@ -1,4 +1,5 @@
-"""Documents: what ``--json`` prints, and what text is made from. One JSON object, with a ``schema`` that names its kind.
+"""Documents: what ``--json`` prints, and what text is made from. One JSON object, with a ``schema`` that names its
+kind.
 
 Names are texts without final dot, instants RFC 3339 in UTC, durations seconds. ``make docs`` writes the
 JSON Schema of each to docs/schema/.

@@ -45,7 +45,8 @@ class DifferentPart(Part):
 
 
 class EverywherePart(Part):
-    """The same look from several networks. ``good``: as it should be from all of them, and nothing differs that ought not to."""
+    """The same look from several networks. ``good``: as it should be from all of them, and nothing differs that ought
+    not to."""
 
     good: bool
     places: list[PlacePart]
@@ -54,10 +55,13 @@ class EverywherePart(Part):
 
 def everywhere_part(found: "Everywhere") -> EverywherePart:
     seen = [
-        PlacePart(place=place, good=good, verdict=text, doubts=found.doubts.get(place, "")) for place, (good, text) in found.places.items()
+        PlacePart(place=place, good=good, verdict=text, doubts=found.doubts.get(place, ""))
+        for place, (good, text) in found.places.items()
     ]
     unseen = [PlacePart(place=place, good=None, verdict=why) for place, why in found.failed.items()]
-    return EverywherePart(good=found.good, places=[*seen, *unseen], differences=list(map(_different, found.differences)))
+    return EverywherePart(
+        good=found.good, places=[*seen, *unseen], differences=list(map(_different, found.differences))
+    )
 
 
 def _different(each: "Difference") -> DifferentPart:
@@ -78,9 +82,16 @@ def show_everywhere(part: EverywherePart, screen: Screen) -> None:
     """After what was seen from here."""
     screen.heading(f"From {len(part.places)} places")
     styles = [DOUBT if each.good is None or each.doubts else GOOD if each.good else BAD for each in part.places]
-    rows = [(each.place, f"not known: {each.verdict}" if each.good is None else each.verdict, each.doubts) for each in part.places]
+    rows = [
+        (each.place, f"not known: {each.verdict}" if each.good is None else each.verdict, each.doubts)
+        for each in part.places
+    ]
     doubts = any(each.doubts for each in part.places)
-    screen.table(("from", "verdict", "doubts") if doubts else ("from", "verdict"), rows if doubts else [row[:2] for row in rows], styles)
+    screen.table(
+        ("from", "verdict", "doubts") if doubts else ("from", "verdict"),
+        rows if doubts else [row[:2] for row in rows],
+        styles,
+    )
     if not part.differences:
         unknown = any(each.good is None for each in part.places)
         screen.line("Those that could look see the same." if unknown else "All of them see the same.", QUIET)

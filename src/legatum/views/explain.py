@@ -24,7 +24,12 @@ class FindingListDocument(Document, tag="legatum.explain-list/1"):
 
 def explain_document(kind: FindingKind) -> ExplainDocument:
     return ExplainDocument(
-        slug=kind.slug, severity=str(kind.severity), title=kind.title, why=kind.why, remedy=kind.remedy, standard=kind.standard
+        slug=kind.slug,
+        severity=str(kind.severity),
+        title=kind.title,
+        why=kind.why,
+        remedy=kind.remedy,
+        standard=kind.standard,
     )
 
 
@@ -36,4 +41,6 @@ def show_explain(document: ExplainDocument, screen: Screen) -> None:
 
 
 def show_list(document: FindingListDocument, screen: Screen) -> None:
-    screen.table(("slug", "severity", "what it means"), [(each.slug, each.severity, each.title) for each in document.findings])
+    screen.table(
+        ("slug", "severity", "what it means"), [(each.slug, each.severity, each.title) for each in document.findings]
+    )

@@ -43,11 +43,15 @@ def advice(found: Finding, domain: str) -> str:
 def show_findings(findings: Iterable[FindingPart], screen: Screen) -> None:
     for each in findings:
         screen.line()
-        screen.line(f"{each.severity}: {each.title}  [{each.slug}]", {"error": BAD, "warning": DOUBT}.get(each.severity, ""))
+        screen.line(
+            f"{each.severity}: {each.title}  [{each.slug}]", {"error": BAD, "warning": DOUBT}.get(each.severity, "")
+        )
         for seen in each.seen[:6]:
             screen.line(f"  seen: {seen}", indent=8)
         if len(each.seen) > 6:
             screen.line(f"  and {len(each.seen) - 6} more")
         if each.explains:
-            screen.line(f"  explains: {', '.join(f'{slug} ({count})' for slug, count in each.explains.items())}", indent=12)
+            screen.line(
+                f"  explains: {', '.join(f'{slug} ({count})' for slug, count in each.explains.items())}", indent=12
+            )
         screen.line(f"  do:   {each.remedy}", indent=8)

@@ -37,8 +37,9 @@ class ChangePart(Part):
 
 
 class InventoryDocument(Document, tag="legatum.inventory/1"):
-    """``groups``: worst first; a domain may be in several. ``changes``: against the last inventory, ``before`` when that was, null for the
-    first one; ``came`` and ``gone``: domains that are in one of the two only. ``left_out``: sources that could not be read."""
+    """``groups``: worst first; a domain may be in several. ``changes``: against the last inventory, ``before`` when
+    that was, null for the first one; ``came`` and ``gone``: domains that are in one of the two only. ``left_out``:
+    sources that could not be read."""
 
     at: str
     domains: int
@@ -112,10 +113,18 @@ def inventory_csv(rows: Iterable[tuple[Item, Sequence[Group]]]) -> Iterable[str]
     """A line each, the heading first; no cell is a formula to a spreadsheet."""
     yield _line(COLUMNS)
     for item, groups in rows:
-        yield _line((
-            item.domain, " ".join(item.delegation) if item.delegation is not None else "not known", " ".join(item.served),
-            " ".join(map(str, item.served.values())), " ".join(item.accounts), item.expires, " ".join(item.statuses), " ".join(groups),
-        ))  # fmt: skip
+        yield _line(
+            (
+                item.domain,
+                " ".join(item.delegation) if item.delegation is not None else "not known",
+                " ".join(item.served),
+                " ".join(map(str, item.served.values())),
+                " ".join(item.accounts),
+                item.expires,
+                " ".join(item.statuses),
+                " ".join(groups),
+            )
+        )
 
 
 def _line(cells: Sequence[str]) -> str:

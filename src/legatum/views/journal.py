@@ -20,8 +20,14 @@ class JournalDocument(Document, tag="legatum.journal/1"):
 def journal_document(journal: Journal, form: int, copied: int | None = None, to: str | None = None) -> JournalDocument:
     held = journal.held()
     return JournalDocument(
-        place=journal.place, form=form, entries=held.entries, domains=held.domains, replies=held.replies, copied=copied, to=to
-    )  # fmt: skip
+        place=journal.place,
+        form=form,
+        entries=held.entries,
+        domains=held.domains,
+        replies=held.replies,
+        copied=copied,
+        to=to,
+    )
 
 
 def show_journal(document: JournalDocument, screen: Screen) -> None:

@@ -1,4 +1,5 @@
-"""HTML pages from the templates beside: everything from the network escaped, control characters spelt out. No outside parts, no script."""
+"""HTML pages from the templates beside: everything from the network escaped, control characters spelt out. No outside
+parts, no script."""
 
 from pathlib import Path
 
@@ -12,7 +13,11 @@ def render(template: str, **values: object) -> str:
     from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
     environment = Environment(
-        loader=FileSystemLoader(_PAGES), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+        loader=FileSystemLoader(_PAGES),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
     )
     environment.filters["clean"] = clean
     return environment.get_template(template).render(**values)

@@ -6,7 +6,8 @@ from legatum.views.document import Document, Part
 
 
 class PracticeDocument(Document, tag="legatum.practice/1"):
-    """``settings``: the file of a world that has started. ``now``: its time after an order, and ``said`` what the order came to."""
+    """``settings``: the file of a world that has started. ``now``: its time after an order, and ``said`` what the order
+    came to."""
 
     settings: str | None = None
     now: str | None = None

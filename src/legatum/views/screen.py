@@ -61,10 +61,13 @@ class Screen:
 
     def declined(self, what: str) -> None:
         """The first two lines after a no."""
-        self.verdict(False, f"{what}: declined, nothing was changed", "the same command, and yes or --yes, when it shall be done")
+        self.verdict(
+            False, f"{what}: declined, nothing was changed", "the same command, and yes or --yes, when it shall be done"
+        )
 
     def ended(self, state: str, good: bool, text: str, following: str) -> None:
-        """The first two lines where one yes is for several things. ``state``: ``shown``, ``declined``, or anything else for done."""
+        """The first two lines where one yes is for several things. ``state``: ``shown``, ``declined``, or anything else
+        for done."""
         if state == "shown" and good:
             self.untouched(text)
         elif state == "shown":

@@ -13,8 +13,8 @@ from legatum.work.checks.shown import Value
 
 
 class CheckPart(Part):
-    """``table`` and ``key``: of the settings, ``line`` where that stands, null without a file; ``state``: ``works``, ``does not work`` or
-    ``not known``; ``said``: what was seen; ``remedy``: what to do."""
+    """``table`` and ``key``: of the settings, ``line`` where that stands, null without a file; ``state``: ``works``,
+    ``does not work`` or ``not known``; ``said``: what was seen; ``remedy``: what to do."""
 
     table: str
     key: str
@@ -51,13 +51,23 @@ class SettingsDocument(Document, tag="legatum.settings/1"):
     values: list[ValuePart]
 
 
-def check_document(file: str, at: float, found: Sequence[Checked], lines: Sequence[int | None]) -> SettingsCheckDocument:
+def check_document(
+    file: str, at: float, found: Sequence[Checked], lines: Sequence[int | None]
+) -> SettingsCheckDocument:
     return SettingsCheckDocument(
         file=file,
         at=instant_text(at),
         good=all(each.state != State.FAILS for each in found),
         checks=[
-            CheckPart(table=each.table, key=each.key, line=line, what=each.what, state=each.state, said=each.said, remedy=each.remedy)
+            CheckPart(
+                table=each.table,
+                key=each.key,
+                line=line,
+                what=each.what,
+                state=each.state,
+                said=each.said,
+                remedy=each.remedy,
+            )
             for each, line in zip(found, lines, strict=True)
         ],
     )
@@ -66,11 +76,15 @@ def check_document(file: str, at: float, found: Sequence[Checked], lines: Sequen
 def show_check(document: SettingsCheckDocument, screen: Screen) -> None:
     states = [each.state for each in document.checks]
     words = {State.WORKS: ("works", "work"), State.FAILS: ("does not", "do not")}
-    counted = ", ".join(f"{count} {words.get(state, (state, state))[count > 1]}" for state in State if (count := states.count(state)))
+    counted = ", ".join(
+        f"{count} {words.get(state, (state, state))[count > 1]}" for state in State if (count := states.count(state))
+    )
     broken = [each for each in document.checks if each.state == State.FAILS]
     place = f"settings {document.file}" if document.file else "without a settings file"
     screen.verdict(
-        document.good, f"{place}: {counted or 'nothing to try'}", f"{broken[0].remedy}: {_spot(document, broken[0])}" if broken else ""
+        document.good,
+        f"{place}: {counted or 'nothing to try'}",
+        f"{broken[0].remedy}: {_spot(document, broken[0])}" if broken else "",
     )
     screen.line()
     styles = {State.FAILS.value: BAD, State.UNKNOWN.value: DOUBT}
@@ -87,7 +101,8 @@ def _spot(document: SettingsCheckDocument, part: CheckPart) -> str:
 
 
 class SettingsAddedDocument(Document, tag="legatum.settings-added/1"):
-    """``state``: ``done``, ``shown`` or ``declined``; ``found``: what was seen on the way; ``text``: what stands in the file for it."""
+    """``state``: ``done``, ``shown`` or ``declined``; ``found``: what was seen on the way; ``text``: what stands in the
+    file for it."""
 
     file: str
     table: str
@@ -98,7 +113,9 @@ class SettingsAddedDocument(Document, tag="legatum.settings-added/1"):
 
 
 def added_document(file: str, drawn: Drawn, state: str) -> SettingsAddedDocument:
-    return SettingsAddedDocument(file=file, table=drawn.table, name=drawn.name, state=state, found=drawn.found, text=drawn.text)
+    return SettingsAddedDocument(
+        file=file, table=drawn.table, name=drawn.name, state=state, found=drawn.found, text=drawn.text
+    )
 
 
 def show_added(document: SettingsAddedDocument, screen: Screen) -> None:
@@ -109,11 +126,17 @@ def show_added(document: SettingsAddedDocument, screen: Screen) -> None:
 
 
 def settings_document(file: str, folder: str, values: Sequence[Value]) -> SettingsDocument:
-    return SettingsDocument(file=file, folder=folder, values=[ValuePart(**msgspec.structs.asdict(each)) for each in values])
+    return SettingsDocument(
+        file=file, folder=folder, values=[ValuePart(**msgspec.structs.asdict(each)) for each in values]
+    )
 
 
 def show_settings(document: SettingsDocument, screen: Screen) -> None:
-    screen.line(f"settings {document.file}" if document.file else f"no settings file; journal, moves and templates in {document.folder}")
+    screen.line(
+        f"settings {document.file}"
+        if document.file
+        else f"no settings file; journal, moves and templates in {document.folder}"
+    )
     for table in dict.fromkeys(each.table for each in document.values):
         screen.heading(f"[{table}]" if table else "of the file itself")
         rows = [(each.key, each.value, each.source) for each in document.values if each.table == table]

@@ -1,9 +1,10 @@
-"""A zone as it comes in by transfer (RFC 5936 s2.2): the records of each message straight into RRsets, and nothing made in between.
+"""A zone as it comes in by transfer (RFC 5936 s2.2): the records of each message straight into RRsets, and nothing made
+in between.
 
-A million records pass through :meth:`IncomingZone.read`, so it does by hand what :mod:`legatum.wire.message` does in small steps. An
-owner is a pointer to a name met before or labels before one, as a rule, and costs no call then; a name in the data is such a pointer,
-one label before it, or a name of this message in full. Servers send a name's records one after the other, those of a type together,
-as a rule; where they do not, the sets are put together at the end.
+A million records pass through :meth:`IncomingZone.read`, so it does by hand what :mod:`legatum.wire.message` does in
+small steps. An owner is a pointer to a name met before or labels before one, as a rule, and costs no call then; a name
+in the data is such a pointer, one label before it, or a name of this message in full. Servers send a name's records one
+after the other, those of a type together, as a rule; where they do not, the sets are put together at the end.
 """
 
 import struct
@@ -22,7 +23,8 @@ _FIXED = struct.Struct("!HHiH")  # of a TTL over 2^31 - 1 nothing is left (RFC 2
 _POINTED = struct.Struct("!HHHiH")  # the same behind a pointer
 _SHORT = struct.Struct("!H")
 _MORE = 0x10000  # more than any length
-# By type, where data are looked into: where their one name begins, less than nothing for an address of that length, or that there is more.
+# By type, where data are looked into: where their one name begins, less than nothing for an address of that length, or
+# that there is more.
 _LOOKED_INTO: list[int | None] = [None] * 0x10000
 for _rtype, _length in LENGTHS.items():
     _LOOKED_INTO[_rtype] = -_length
@@ -33,7 +35,8 @@ _rtype_of = itemgetter(1)
 
 
 class IncomingZone:
-    """Give ``read`` to :func:`legatum.wire.message.decode` for each message; ``closing`` is set when the zone has come whole."""
+    """Give ``read`` to :func:`legatum.wire.message.decode` for each message; ``closing`` is set when the zone has come
+    whole."""
 
     def __init__(self, origin: Name) -> None:
         self.origin = origin
@@ -45,7 +48,8 @@ class IncomingZone:
         self._further: list[RRset] = []  # of names that came before, or with a type in several places
 
     def read(self, wire: bytes, at: int, count: int, names: dict[int, Any]) -> int:
-        """An answer section of ``count`` records; the offset after it. Raises :class:`Malformed`, ``IndexError`` or ``struct.error``.
+        """An answer section of ``count`` records; the offset after it. Raises :class:`Malformed`, ``IndexError`` or
+        ``struct.error``.
 
         Names are bytes to the type checker here: to call ``Name`` would cost as much as making one.
         """
@@ -104,7 +108,11 @@ class IncomingZone:
                 target = known(short(wire, stop)[0])
                 if target is not None and begin == stop:
                     rdata = wire[head:begin] + target
-                elif target is not None and 1 < stop - begin == wire[begin] + 1 <= 64 and stop - begin + len(target) <= MAX_NAME:
+                elif (
+                    target is not None
+                    and 1 < stop - begin == wire[begin] + 1 <= 64
+                    and stop - begin + len(target) <= MAX_NAME
+                ):
                     names[begin + POINTER] = target = wire[begin:stop].lower() + target
                     rdata = wire[head:begin] + target
                 elif (target := wire[begin:at]) in inner:
@@ -112,7 +120,11 @@ class IncomingZone:
                     names[begin + POINTER], names[at - len(met) + POINTER] = target, met
                 else:
                     rdata = canonical(wire, head, at, rtype, names)
-                    if rtype == SOA and name == origin and self._ends(RRset(name, SOA, max(ttl, 0), (rdata,)), bool(came)):
+                    if (
+                        rtype == SOA
+                        and name == origin
+                        and self._ends(RRset(name, SOA, max(ttl, 0), (rdata,)), bool(came))
+                    ):
                         continue
             if rtype != before:
                 came.append((name, rtype, ttl if ttl > 0 else 0, (rdata,)))
@@ -148,7 +160,8 @@ class IncomingZone:
             sets = came[begin:end]
             if sets:
                 name = sets[0][0]
-                # Those of a type that stand side by side are one set already: it takes three for one type to come twice.
+                # Those of a type that stand side by side are one set already: it takes three for one type to come
+                # twice.
                 if name in held or (end - begin > 2 and len(set(map(_rtype_of, sets))) < end - begin):
                     self._further.extend(sets)
                 else:

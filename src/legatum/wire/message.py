@@ -1,9 +1,9 @@
 """DNS messages: bytes to sections of records and RRsets, and back (RFC 1035 s4, RFC 6891, RFC 3597).
 
-Decoding does only what is needed: names are decompressed with a memo, data stay bytes, and only the data of types that carry
-names are rewritten, so that every RRset comes out as canonical wire bytes. A compression pointer must lead strictly
-backwards from the labels it stands behind, which bounds every name without counting; whatever else is wrong ends in
-:class:`Malformed`, never in a hang or an index error.
+Decoding does only what is needed: names are decompressed with a memo, data stay bytes, and only the data of types that
+carry names are rewritten, so that every RRset comes out as canonical wire bytes. A compression pointer must lead
+strictly backwards from the labels it stands behind, which bounds every name without counting; whatever else is wrong
+ends in :class:`Malformed`, never in a hang or an index error.
 """
 
 import struct
@@ -93,7 +93,8 @@ class Message(NamedTuple):
 
 
 def rrsets(section: Iterable[Record]) -> tuple[RRset, ...]:
-    """The RRsets of a section, class IN, in order of first appearance. Where TTLs differ inside a set the least counts (RFC 2181 s5.2)."""
+    """The RRsets of a section, class IN, in order of first appearance. Where TTLs differ inside a set the least counts
+    (RFC 2181 s5.2)."""
     if not section:
         return ()
     grouped: dict[tuple[Name, int], list[Record]] = {}
@@ -109,7 +110,9 @@ def rrsets(section: Iterable[Record]) -> tuple[RRset, ...]:
         if len(records) == 1:
             found.append(RRset(name, rtype, records[0][3], (records[0][4],)))
         else:
-            found.append(RRset(name, rtype, min(each[3] for each in records), tuple(sorted({each[4] for each in records}))))
+            found.append(
+                RRset(name, rtype, min(each[3] for each in records), tuple(sorted({each[4] for each in records})))
+            )
     return tuple(found)
 
 
@@ -119,8 +122,8 @@ def rrsets(section: Iterable[Record]) -> tuple[RRset, ...]:
 def decode(wire: bytes, asked: Name | None = None, answers: Answers | None = None) -> Message:
     """The message that ``wire`` holds. Raises :class:`Malformed`, for trailing bytes too.
 
-    ``asked``: the name in the question where that is known already, which spares reading it. ``answers``: who reads the answer
-    section instead; the message is without it then.
+    ``asked``: the name in the question where that is known already, which spares reading it. ``answers``: who reads the
+    answer section instead; the message is without it then.
     """
     try:
         return _decode(wire, asked, answers)
@@ -158,7 +161,8 @@ def _decode(wire: bytes, asked: Name | None, answers: Answers | None) -> Message
 
 
 def read_name(wire: bytes, at: int, memo: Names, hops: int = 0) -> tuple[Name, int]:
-    """The name at an offset, in lower case, and the offset after it. ``memo`` remembers names by offset, those pointed to as well."""
+    """The name at an offset, in lower case, and the offset after it. ``memo`` remembers names by offset, those pointed
+    to as well."""
     start, length = at, wire[at]
     while 0 < length < 64:
         at += length + 1
@@ -195,7 +199,9 @@ def _read_section(wire: bytes, at: int, count: int, memo: Names) -> tuple[tuple[
 
 def _read_record(wire: bytes, at: int, memo: Names) -> tuple[Record, int]:
     known = memo.get(wire[at] << 8 | wire[at + 1]) if wire[at] >= 192 else None
-    if known is not None:  # most owners are a pointer to a name read before; what is in the memo stands before this record
+    if (
+        known is not None
+    ):  # most owners are a pointer to a name read before; what is in the memo stands before this record
         name, at = known, at + 2
     else:
         name, at = read_name(wire, at, memo)
@@ -281,8 +287,8 @@ def _options(rdata: bytes) -> tuple[tuple[int, bytes], ...]:
 def encode_question(
     ident: int, name: Name, rtype: int, *, flags: int = 0, size: int = 1232, dnssec: bool = False, network: str = ""
 ) -> bytes:
-    """A query with one question. ``size`` is the EDNS payload offered, 0 for none; ``dnssec`` sets DO; ``network``: on whose behalf
-    (:func:`client_subnet`)."""
+    """A query with one question. ``size`` is the EDNS payload offered, 0 for none; ``dnssec`` sets DO; ``network``: on
+    whose behalf (:func:`client_subnet`)."""
     head = _HEADER.pack(ident, flags, 1, 0, 0, 1 if size else 0)
     question = name + _PAIR.pack(rtype, IN)
     return head + question + (_offer(size, dnssec, network) if size else b"")
@@ -295,18 +301,21 @@ def _offer(size: int, dnssec: bool, network: str) -> bytes:
 
 
 def client_subnet(network: str) -> bytes:
-    """The EDNS option by which an answer is asked for on behalf of a network (RFC 7871 s6): family, prefix length, no scope, as many octets
-    as the length wants. Raises ``ValueError``."""
+    """The EDNS option by which an answer is asked for on behalf of a network (RFC 7871 s6): family, prefix length, no
+    scope, as many octets as the length wants. Raises ``ValueError``."""
     subnet = ip_network(network)
     octets = (subnet.prefixlen + 7) // 8
-    return struct.pack("!HBB", 1 if subnet.version == 4 else 2, subnet.prefixlen, 0) + subnet.network_address.packed[:octets]
+    return (
+        struct.pack("!HBB", 1 if subnet.version == 4 else 2, subnet.prefixlen, 0)
+        + subnet.network_address.packed[:octets]
+    )
 
 
 def encode(message: Message, limit: int = MAX_MESSAGE) -> bytes:
     """The bytes of a message, owner names and RFC 1035 data compressed.
 
-    Over ``limit`` octets whole sections from the last are left out, then whole RRsets; TC is set when answer or authority lost
-    something (RFC 2181 s9). A question and OPT always stay.
+    Over ``limit`` octets whole sections from the last are left out, then whole RRsets; TC is set when answer or
+    authority lost something (RFC 2181 s9). A question and OPT always stay.
     """
     tail = _opt(message.edns, message.rcode) if message.edns else b""
     kept: list[Sequence[Record]] = [message.answer, message.authority, message.additional]
@@ -327,10 +336,14 @@ def encode(message: Message, limit: int = MAX_MESSAGE) -> bytes:
     return wire
 
 
-def _pack(message: Message, sections: list[Sequence[Record]], tail: bytes, limit: int, flags: int) -> tuple[bytes, bool]:
+def _pack(
+    message: Message, sections: list[Sequence[Record]], tail: bytes, limit: int, flags: int
+) -> tuple[bytes, bool]:
     counts = [len(section) for section in sections]
     flags |= message.rcode & 15
-    out = bytearray(_HEADER.pack(message.id, flags, len(message.questions), counts[0], counts[1], counts[2] + bool(tail)))
+    out = bytearray(
+        _HEADER.pack(message.id, flags, len(message.questions), counts[0], counts[1], counts[2] + bool(tail))
+    )
     seen: dict[bytes, int] = {}
     for question in message.questions:
         _write_name(out, question.name, seen)

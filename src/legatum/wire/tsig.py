@@ -1,7 +1,7 @@
 """Transaction signatures, TSIG (RFC 8945): signing and checking whole messages with a shared key.
 
-The arithmetic is the general library's, on our bytes and with our clock. One :class:`Exchange` follows one request and its
-answers, which are chained: each signature covers the one before (s5.3.1).
+The arithmetic is the general library's, on our bytes and with our clock. One :class:`Exchange` follows one request and
+its answers, which are chained: each signature covers the one before (s5.3.1).
 """
 
 import struct
@@ -55,7 +55,8 @@ class Exchange:
         self._mac = b""
         self._running: Any = None
         self.unsigned = 0
-        """Messages of a transfer since the last signature: they are not authenticated until the next one is (RFC 8945 s5.3.1)."""
+        """Messages of a transfer since the last signature: they are not authenticated until the next one is
+        (RFC 8945 s5.3.1)."""
 
     def sign_request(self, wire: bytes, now: float) -> bytes:
         signed, data, _ = self._sign(wire, now, b"", None, False)
@@ -74,7 +75,8 @@ class Exchange:
         return signed
 
     def check_answer(self, wire: bytes, message: Message, now: float, multi: bool = False) -> None:
-        """Raises :class:`BadSignature`: wrong, refused by the peer, or missing. In a transfer the first message must be signed."""
+        """Raises :class:`BadSignature`: wrong, refused by the peer, or missing. In a transfer the first message must be
+        signed."""
         if message.tsig_at is None:
             if not multi or self._running is None:
                 raise BadSignature(BADSIG, "the answer is not signed", False)
@@ -98,7 +100,9 @@ class Exchange:
         data, running = dns.tsig.sign(wire, key, blank, int(now), mac, running, multi)
         return _append(wire, self.key.name, data.to_wire() or b""), data, running
 
-    def _validate(self, wire: bytes, message: Message, now: float, mac: bytes, running: Any, multi: bool) -> tuple["LibraryTsig", Any]:
+    def _validate(
+        self, wire: bytes, message: Message, now: float, mac: bytes, running: Any, multi: bool
+    ) -> tuple["LibraryTsig", Any]:
         import dns.exception
         import dns.name
         import dns.tsig
@@ -109,13 +113,17 @@ class Exchange:
         data = tsig_data(record)
         owner = dns.name.from_text(absolute_text(record.name))
         try:
-            running = dns.tsig.validate(wire, self.key.library_key(), owner, data, int(now), mac, message.tsig_at, running, multi)
+            running = dns.tsig.validate(
+                wire, self.key.library_key(), owner, data, int(now), mac, message.tsig_at, running, multi
+            )
         except (dns.tsig.PeerBadKey, dns.tsig.PeerBadSignature, dns.tsig.PeerBadTime, dns.tsig.PeerError) as error:
             raise BadSignature(int(data.error), str(error), True) from error
         except (dns.tsig.BadKey, dns.tsig.BadAlgorithm) as error:
             raise BadSignature(BADKEY, str(error), False) from error
         except dns.tsig.BadTime as error:
-            raise BadSignature(BADTIME, f"signed {abs(int(now) - data.time_signed)} s away from this clock", False) from error
+            raise BadSignature(
+                BADTIME, f"signed {abs(int(now) - data.time_signed)} s away from this clock", False
+            ) from error
         except dns.exception.DNSException as error:
             raise BadSignature(BADSIG, str(error), False) from error
         return data, running

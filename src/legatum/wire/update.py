@@ -3,13 +3,13 @@
 Servers pass over some updates without a word, so the order here is the one that all of them carry out:
 
 * a changed RRset is deleted and added again in one message - adding alone leaves the TTL as it was on some;
-* deleting *all* NS records at the apex is ignored, and so is deleting the last one: the new ones are added first, then each
-  old one is deleted by value;
+* deleting *all* NS records at the apex is ignored, and so is deleting the last one: the new ones are added first, then
+  each old one is deleted by value;
 * the SOA goes last, with a serial that is higher than the present one, else it is ignored.
 
-A change too large for one message is split between names, never inside one: no name is ever without what it had and what it is to
-have. Each message is on condition of the SOA that the one before it left; where a server
-does not honour that, on condition of the RRsets that it changes.
+A change too large for one message is split between names, never inside one: no name is ever without what it had and
+what it is to have. Each message is on condition of the SOA that the one before it left; where a server does not honour
+that, on condition of the RRsets that it changes.
 """
 
 from collections.abc import Iterable, Iterator
@@ -27,7 +27,8 @@ _LARGEST = 60_000  # octets of a message: TSIG and the length of the whole must 
 
 
 class Part(NamedTuple):
-    """What one message carries: a change of some names, and of the SOA with it. ``before``: the SOA data that it finds."""
+    """What one message carries: a change of some names, and of the SOA with it. ``before``: the SOA data that it
+    finds."""
 
     before: bytes
     changes: tuple[Record, ...]
@@ -39,8 +40,8 @@ class Part(NamedTuple):
 
 
 def update_parts(zone: Zone, wanted: Zone, largest: int = _LARGEST) -> list[Part]:
-    """The change in one part, or in as many as it takes. Where there are several, each raises the serial by one, so the last one may have
-    to be higher than that of ``wanted``.
+    """The change in one part, or in as many as it takes. Where there are several, each raises the serial by one, so the
+    last one may have to be higher than that of ``wanted``.
     """
     records = update_records(zone, wanted)
     soa = zone.soa_rrset.rdatas[0]
@@ -59,13 +60,15 @@ def update_parts(zone: Zone, wanted: Zone, largest: int = _LARGEST) -> list[Part
 
 
 def on_soa(zone: Zone, part: Part, ident: int) -> Message:
-    """The UPDATE on condition that the zone's SOA is still the one before the part (RFC 2136 s2.4.2): nothing at all has changed."""
+    """The UPDATE on condition that the zone's SOA is still the one before the part (RFC 2136 s2.4.2): nothing at all
+    has changed."""
     return _message(zone, ident, (Record(zone.origin, SOA, IN, 0, part.before),), part.changes)
 
 
 def on_sets(zone: Zone, part: Part, ident: int) -> Message:
-    """The UPDATE on condition that every RRset that it changes is still as ``zone`` has it, and that those which ``zone`` does not have
-    are not there (RFC 2136 s2.4.2, s2.4.3). Where nothing but the SOA changes, the NS set at the apex stands for the zone."""
+    """The UPDATE on condition that every RRset that it changes is still as ``zone`` has it, and that those which
+    ``zone`` does not have are not there (RFC 2136 s2.4.2, s2.4.3). Where nothing but the SOA changes, the NS set at the
+    apex stands for the zone."""
     conditions: list[Record] = []
     for name, rtype in part.keys or ((zone.origin, NS),):
         present = zone.get(name, rtype)
@@ -96,10 +99,15 @@ def _bundles(records: tuple[Record, ...], largest: int) -> Iterator[list[Record]
 
 
 def update_records(zone: Zone, wanted: Zone) -> tuple[Record, ...]:
-    """The update section: what is to be deleted and added, in an order that leaves no name empty and no alias beside other data."""
+    """The update section: what is to be deleted and added, in an order that leaves no name empty and no alias beside
+    other data."""
     apex_ns, soa = (zone.origin, NS), (zone.origin, SOA)
     found: list[Record] = []
-    changed = [key for key in sorted(zone.keys | wanted.keys) if zone.get(*key) != wanted.get(*key) and key not in (apex_ns, soa)]
+    changed = [
+        key
+        for key in sorted(zone.keys | wanted.keys)
+        if zone.get(*key) != wanted.get(*key) and key not in (apex_ns, soa)
+    ]
     found += [Record(name, rtype, ANY_CLASS, 0, b"") for name, rtype in changed if zone.get(name, rtype)]
     for key in changed:
         found += _added(wanted.get(*key))
@@ -146,10 +154,11 @@ def distinct_changes(changes: Iterable[Record]) -> tuple[Record, ...]:
 
 
 def without_effect(zone: Zone, record: Record) -> Record:
-    """A change of the same name and type that leaves the zone as it is: what is there is added again, or what is not is deleted.
+    """A change of the same name and type that leaves the zone as it is: what is there is added again, or what is not is
+    deleted.
 
-    Servers judge whether somebody may change a name and type before they look at what is there (RFC 2136 s3.3), so it is refused when
-    the real change is.
+    Servers judge whether somebody may change a name and type before they look at what is there (RFC 2136 s3.3), so it
+    is refused when the real change is.
     """
     present = zone.get(record.name, record.rtype)
     if present is not None:
@@ -166,8 +175,8 @@ _NXDOMAIN, _YXDOMAIN, _YXRRSET, _NXRRSET = 3, 6, 7, 8
 
 
 def unmet(zone: Zone, conditions: Iterable[Record]) -> int:
-    """The code by which a server refuses an update for its prerequisites (RFC 2136 s3.2): names in use or not, RRsets that are exactly so,
-    that exist, or that do not; 0 where all hold."""
+    """The code by which a server refuses an update for its prerequisites (RFC 2136 s3.2): names in use or not, RRsets
+    that are exactly so, that exist, or that do not; 0 where all hold."""
     exactly: dict[tuple[Name, int], set[bytes]] = {}
     for record in conditions:
         key, wanted = (record.name, record.rtype), record.rclass == ANY_CLASS
@@ -177,7 +186,9 @@ def unmet(zone: Zone, conditions: Iterable[Record]) -> int:
             return _NXDOMAIN if wanted else _YXDOMAIN
         elif record.rtype != ANY and (zone.get(*key) is not None) != wanted:
             return _NXRRSET if wanted else _YXRRSET
-    same = ((present := zone.get(*key)) is not None and set(present.rdatas) == rdatas for key, rdatas in exactly.items())
+    same = (
+        (present := zone.get(*key)) is not None and set(present.rdatas) == rdatas for key, rdatas in exactly.items()
+    )
     return 0 if all(same) else _NXRRSET
 
 
@@ -195,7 +206,11 @@ def _applied(zone: Zone, record: Record) -> Zone:
         keys = [key] if record.rtype != ANY else [(each.name, each.rtype) for each in zone.at(record.name)]
         return zone.without(each for each in keys if not (each[0] == zone.origin and each[1] in (NS, SOA)))
     if record.rclass == NONE:
-        if present is None or key == (zone.origin, SOA) or (key == (zone.origin, NS) and present.rdatas == (record.rdata,)):
+        if (
+            present is None
+            or key == (zone.origin, SOA)
+            or (key == (zone.origin, NS) and present.rdatas == (record.rdata,))
+        ):
             return zone
         left = tuple(rdata for rdata in present.rdatas if rdata != record.rdata)
         return zone.with_rrsets([present._replace(rdatas=left)]) if left else zone.without([key])

@@ -1,5 +1,5 @@
-"""What the journal has of a domain: who did what, what was seen from when to when, and the replies that show it; out of one journal and
-into another."""
+"""What the journal has of a domain: who did what, what was seen from when to when, and the replies that show it; out of
+one journal and into another."""
 
 import json
 from collections.abc import Iterable, Mapping
@@ -34,7 +34,8 @@ class History:
 
 
 def history_of(context: RunContext, domains: Iterable[Name] | None, since: float | None = None) -> list[History]:
-    """``domains``: None for all that the journal knows of; ``since``: only what was done, or first seen, from then on."""
+    """``domains``: None for all that the journal knows of; ``since``: only what was done, or first seen, from then
+    on."""
     journal = context.journal
     wanted = list(domains) if domains is not None else journal.domains()
     found = []
@@ -64,16 +65,29 @@ def export_history(context: RunContext, domain: Name, path: Path) -> int:
         replies = [reply_line(number, reply) for number, reply in enumerate(journal.replies(each.number), 1)]
         lines.append(json.dumps({"entry": {**asdict(each), "changes": list(each.changes)}, "replies": replies}))
     for seen in journal.memory(domain):
-        lines.append(json.dumps({"seen": {
-            "place": seen.place, "name": absolute_text(seen.name), "type": type_text(seen.rtype), "ttl": seen.ttl, "data": seen.data,
-            "first": seen.first, "last": seen.last, "gone": seen.gone,
-        }}))  # fmt: skip
+        lines.append(
+            json.dumps(
+                {
+                    "seen": {
+                        "place": seen.place,
+                        "name": absolute_text(seen.name),
+                        "type": type_text(seen.rtype),
+                        "ttl": seen.ttl,
+                        "data": seen.data,
+                        "first": seen.first,
+                        "last": seen.last,
+                        "gone": seen.gone,
+                    }
+                }
+            )
+        )
     write_whole(path, "\n".join(lines) + "\n")
     return len(entries)
 
 
 def import_history(context: RunContext, path: Path) -> tuple[Name, int, int]:
-    """What another journal put out; the domain, how many entries came, and how many were there already. Raises :class:`BadInput`."""
+    """What another journal put out; the domain, how many entries came, and how many were there already. Raises
+    :class:`BadInput`."""
     remedy = "give a file that `legatum history DOMAIN --export FILE` wrote"
     try:
         lines = path.read_text(encoding="utf-8").splitlines()
@@ -109,9 +123,18 @@ def _entry(found: Mapping[str, Any], domain: Name | None) -> Entry:
         raise ValueError("an entry of another domain")
     kind = str(found["kind"])
     return Entry(
-        int(found["number"]), str(found["move"]), str(found["domain"]), str(found["step"]), kind, kept_instant(found["at"]),
-        str(found["text"]), str(found["who"]), tuple(map(str, found["changes"])), _facts(kind, found["facts"]), int(found["replies"]),
-    )  # fmt: skip
+        int(found["number"]),
+        str(found["move"]),
+        str(found["domain"]),
+        str(found["step"]),
+        kind,
+        kept_instant(found["at"]),
+        str(found["text"]),
+        str(found["who"]),
+        tuple(map(str, found["changes"])),
+        _facts(kind, found["facts"]),
+        int(found["replies"]),
+    )
 
 
 def _facts(kind: str, found: Mapping[str, Any]) -> dict[str, Any]:

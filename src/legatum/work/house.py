@@ -1,4 +1,5 @@
-"""Every move of the house at one look. What was worked out of a move is kept until its file, or the journal, says more of it."""
+"""Every move of the house at one look. What was worked out of a move is kept until its file, or the journal, says more
+of it."""
 
 import json
 from collections.abc import Callable
@@ -20,8 +21,8 @@ _TOLD_EVERY = 400  # two seconds or so
 
 @dataclass(frozen=True)
 class House:
-    """``standings``: what waits for a person first; ``broken``: files that cannot be read, with the reason; ``surveys``: the last one of
-    each domain."""
+    """``standings``: what waits for a person first; ``broken``: files that cannot be read, with the reason;
+    ``surveys``: the last one of each domain."""
 
     at: float
     standings: tuple[Standing, ...]
@@ -31,13 +32,18 @@ class House:
 
 
 def look_at_house(context: RunContext, worked: Callable[[int, int], None] = lambda done, of: None) -> House:
-    """Nothing is asked outside: the files and the journal say all. ``worked``: told now and then how many files are done, where moves had
-    to be worked out."""
+    """Nothing is asked outside: the files and the journal say all. ``worked``: told now and then how many files are
+    done, where moves had to be worked out."""
     now, journal = context.clock.now(), context.journal
     journal.bring()
     folder = context.folder / context.settings.moves
     kept, latest = journal.standings(), journal.latest()
-    found, files, broken, fresh = list[Standing](), dict[str, Path](), list[tuple[str, str]](), list[tuple[str, str, str]]()
+    found, files, broken, fresh = (
+        list[Standing](),
+        dict[str, Path](),
+        list[tuple[str, str]](),
+        list[tuple[str, str, str]](),
+    )
     paths = sorted(folder.glob("*.move.toml"))
     for number, path in enumerate(paths):
         back = retreat_path(path)
@@ -45,13 +51,17 @@ def look_at_house(context: RunContext, worked: Callable[[int, int], None] = lamb
         try:
             stat = there.stat()
             ident, mark, standing = _kept(kept.get(str(there)))
-            wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(standing.domain, 0) if standing is not None else 0}"
+            wanted = (
+                f"{stat.st_mtime_ns} {stat.st_size} {latest.get(standing.domain, 0) if standing is not None else 0}"
+            )
             if standing is None or mark != wanted or _windows(standing, now):
                 ident, standing = _worked_out(context, there, now)
                 wanted = f"{stat.st_mtime_ns} {stat.st_size} {latest.get(standing.domain, 0)}"
                 if len(fresh) % _TOLD_EVERY == _TOLD_EVERY - 1:
                     worked(number + 1, len(paths))
-                fresh.append((str(there), wanted, json.dumps({"id": ident, **asdict(standing), "domain": standing.domain.hex()})))
+                fresh.append(
+                    (str(there), wanted, json.dumps({"id": ident, **asdict(standing), "domain": standing.domain.hex()}))
+                )
         except (Fault, OSError) as fault:
             broken.append((path.name, fault.message if isinstance(fault, Fault) else str(fault)))
             continue
@@ -69,7 +79,9 @@ def _worked_out(context: RunContext, path: Path, now: float) -> tuple[str, Stand
     runbook = open_move(context, path)
 
     def by_hand(name: str) -> bool:
-        return isinstance(context.providers.get(name), ManualProvider) or isinstance(context.registrars.get(name), ManualRegistrar)
+        return isinstance(context.providers.get(name), ManualProvider) or isinstance(
+            context.registrars.get(name), ManualRegistrar
+        )
 
     entries = context.journal.of_move(runbook.id)
     return runbook.id, standing_of(runbook, context.journal.outcomes(runbook.id), entries, by_hand, now)

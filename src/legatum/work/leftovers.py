@@ -30,8 +30,8 @@ async def look_for_leftovers(
     templates: Mapping[str, Template] | None = None,
     tenant: Tenant | None = None,
 ) -> tuple[list[Leftover], list[str]]:
-    """``zone``: as it is served now; ``registrar``: the account, empty for none; ``templates``, ``tenant``: the house's, and which one is
-    the domain's. Also what was not looked at, in words."""
+    """``zone``: as it is served now; ``registrar``: the account, empty for none; ``templates``, ``tenant``: the
+    house's, and which one is the domain's. Also what was not looked at, in words."""
     domain, journal, left = observation.domain, context.journal, list[str]()
     memory = journal.memory(domain)
     account = context.registrar(registrar) if registrar else None
@@ -51,7 +51,11 @@ async def look_for_leftovers(
         held,
         hosts_in(each.data for each in memory if each.rtype == NS),
         acts(journal.entries(domain)),
-        {(each.name, each.rtype): each.first for each in sorted(memory, key=lambda each: -each.first) if each.gone is None},
+        {
+            (each.name, each.rtype): each.first
+            for each in sorted(memory, key=lambda each: -each.first)
+            if each.gone is None
+        },
         _only_of(templates, tenant) if tenant is not None and templates is not None else None,
     )
     found = leftovers(observation, known, registrar)
@@ -59,7 +63,8 @@ async def look_for_leftovers(
 
 
 def tenancy(context: RunContext, domain: Name, table: str) -> tuple[dict[str, Template] | None, Tenant | None]:
-    """The house's templates, and which of them is the domain's by a table; None where there is no table. Raises :class:`BadInput`."""
+    """The house's templates, and which of them is the domain's by a table; None where there is no table. Raises
+    :class:`BadInput`."""
     if not table:
         return None, None
     tenants = {each.domain: each for each in read_tenants(Path(table))}
@@ -78,7 +83,8 @@ async def _checked(context: RunContext, found: Leftover, account: Registrar | No
 
 
 async def look_for_former(context: RunContext, observation: Observation) -> dict[str, RRset | None]:
-    """Providers and secondaries of the settings that answer for the domain, and that neither the parent nor the zone leads to."""
+    """Providers and secondaries of the settings that answer for the domain, and that neither the parent nor the zone
+    leads to."""
     led = {*observation.delegation, *observation.own_ns}
     sections = {**context.providers, **context.settings.secondaries}
     others = {name: each.servers for name, each in sections.items() if not led & set(server_names(each.servers))}
@@ -92,7 +98,11 @@ async def look_for_former(context: RunContext, observation: Observation) -> dict
             *(context.asker.ask(address, observation.domain, rtype) for address in addresses for rtype in (SOA, NS))
         )
         own = [each for each in replies if each.authoritative and each.find(SOA)]
-        return (name, next((ns for each in replies if each.authoritative and (ns := each.find(NS))), None)) if own else None
+        return (
+            (name, next((ns for each in replies if each.authoritative and (ns := each.find(NS))), None))
+            if own
+            else None
+        )
 
     found = await asyncio.gather(*(served(name, servers) for name, servers in others.items()))
     return dict(each for each in found if each is not None)
@@ -109,7 +119,10 @@ async def _held_hosts(context: RunContext, account: Registrar, domain: Name, zon
 
 def _only_of(templates: Mapping[str, Template], tenant: Tenant) -> dict[str, list[RRset]]:
     """Template → what it gives and the tenant's own does not."""
-    own = {(each.rrset.name, each.rrset.rtype) for each in expand(resolve(tenant.template, templates), tenant.domain, tenant.values)}
+    own = {
+        (each.rrset.name, each.rrset.rtype)
+        for each in expand(resolve(tenant.template, templates), tenant.domain, tenant.values)
+    }
     found: dict[str, list[RRset]] = {}
     for name in templates:
         try:

@@ -58,12 +58,16 @@ def read_rows(source: str) -> Iterator[Row]:
     """The rows of a file; ``-``: standard input to its end. Raises :class:`BadInput`."""
     rows = RowReader()
     try:
-        with open(0 if source == "-" else Path(source), encoding="utf-8", errors="replace", closefd=source != "-") as lines:
+        with open(
+            0 if source == "-" else Path(source), encoding="utf-8", errors="replace", closefd=source != "-"
+        ) as lines:
             for line in lines:
                 if (row := rows.take(line)) is not None:
                     yield row
     except OSError as error:
-        raise BadInput(f"{source}: {error.strerror}", "give a file with one name a line, or - for standard input") from None
+        raise BadInput(
+            f"{source}: {error.strerror}", "give a file with one name a line, or - for standard input"
+        ) from None
     if (row := rows.end()) is not None:
         yield row
 

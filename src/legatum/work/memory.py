@@ -1,5 +1,5 @@
-"""What was handed out, kept for the domain, whichever move or command saw or changed it, so that every plan and every answer counts it:
-before a change is sent, and whenever a look sees something."""
+"""What was handed out, kept for the domain, whichever move or command saw or changed it, so that every plan and every
+answer counts it: before a change is sent, and whenever a look sees something."""
 
 from collections.abc import Collection, Iterable, Mapping
 from contextlib import suppress
@@ -35,7 +35,11 @@ Changed = tuple[RRset | None, RRset | None]
 
 def held_copies(context: RunContext, domain: Name) -> list[HeldCopy]:
     """Everything that is remembered of a domain, as caches may hold it."""
-    memory = (each for each in context.journal.memory(domain) if each.place not in (SIGNING, FOLLOWS) and not is_signing(each.place))
+    memory = (
+        each
+        for each in context.journal.memory(domain)
+        if each.place not in (SIGNING, FOLLOWS) and not is_signing(each.place)
+    )
     return copies(memory, context.clock.now())
 
 
@@ -47,7 +51,8 @@ def note_zone(context: RunContext, place: str, zone: Zone) -> None:
 
 
 def note_gathered(context: RunContext, place: str, zone: Zone) -> None:
-    """What was found of a zone by asking: there may be more. ``place``: empty where nobody knows whose servers they are."""
+    """What was found of a zone by asking: there may be more. ``place``: empty where nobody knows whose servers they
+    are."""
     sets = [each for each in zone.unsorted if each.rtype != SOA]
     with suppress(Fault):  # where nothing can be kept the looking is none the worse
         context.journal.remember(Look(zone.origin, context.clock.now(), tuple(seen_of(place, sets))))
@@ -56,7 +61,9 @@ def note_gathered(context: RunContext, place: str, zone: Zone) -> None:
 def note_seen_at(context: RunContext, place: str, zone: Zone, keys: Iterable[RRsetKey] = ()) -> None:
     """What a place has now of ``keys``, and of everything that is remembered of it, where that is something else."""
     remembered = {
-        (each.name, each.rtype) for each in context.journal.memory(zone.origin) if each.gone is None and each.place in (place, "")
+        (each.name, each.rtype)
+        for each in context.journal.memory(zone.origin)
+        if each.gone is None and each.place in (place, "")
     }
     known = {key for key in (*keys, *remembered) if is_under(key[0], zone.origin) and key[1] not in (SOA, DS)}
     seen = (*seen_of(place, (zone.get(*key) for key in known)), _no_such_name(place, zone))
@@ -64,9 +71,11 @@ def note_seen_at(context: RunContext, place: str, zone: Zone, keys: Iterable[RRs
     context.journal.remember(Look(zone.origin, context.clock.now(), seen, ends))
 
 
-def note_before(context: RunContext, place: str, domain: Name, changes: Iterable[Changed], negative: int | None = None) -> None:
-    """A change is about to be sent: what is given now, and what may be given from now on, whatever becomes of it. ``negative``: how long
-    *no such name* is kept."""
+def note_before(
+    context: RunContext, place: str, domain: Name, changes: Iterable[Changed], negative: int | None = None
+) -> None:
+    """A change is about to be sent: what is given now, and what may be given from now on, whatever becomes of it.
+    ``negative``: how long *no such name* is kept."""
     seen = list[GivenSet]()
     for before, after in changes:
         seen += seen_of(place, (before, after))
@@ -86,7 +95,11 @@ def note_after(context: RunContext, place: str, domain: Name, changes: Iterable[
 def _readdressed(change: Changed) -> RRset | None:
     """Addresses that are others now: of their own from here on, until somebody looks after them again."""
     before, after = change
-    if before is None or before.rtype not in ADDRESSES or (after is not None and set(before.rdatas) == set(after.rdatas)):
+    if (
+        before is None
+        or before.rtype not in ADDRESSES
+        or (after is not None and set(before.rdatas) == set(after.rdatas))
+    ):
         return None
     return before
 
@@ -110,8 +123,8 @@ def note_ds(context: RunContext, domain: Name, handed: Iterable[DsSet]) -> None:
 
 
 def note_keys(context: RunContext, place: str, domain: Name, given: Iterable[ServerKeys], whole: bool) -> None:
-    """With which keys a place's servers sign, also with some that are in no key set, where that holds: what is bogus no cache keeps.
-    ``whole``: all of them answered."""
+    """With which keys a place's servers sign, also with some that are in no key set, where that holds: what is bogus no
+    cache keeps. ``whole``: all of them answered."""
     with suppress(Fault):  # as for DS sets
         context.journal.remember(Look(domain, context.clock.now(), *_signed(place, domain, given, whole)))
 
@@ -134,8 +147,8 @@ def _no_such_name(place: str, zone: Zone) -> GivenSet:
 
 
 class Note(NamedTuple):
-    """What is to be kept of a look at a domain. ``surveyed``: what it came to, None where it was not judged; ``ours``: the house looks
-    after it, else it is kept only where something is remembered of it."""
+    """What is to be kept of a look at a domain. ``surveyed``: what it came to, None where it was not judged; ``ours``:
+    the house looks after it, else it is kept only where something is remembered of it."""
 
     look: Look
     surveyed: Surveyed | None
@@ -143,12 +156,15 @@ class Note(NamedTuple):
 
 
 def note_of(observation: Observation, findings: Iterable[Finding] | None, ours: Mapping[Name, str]) -> Note | None:
-    """None for a domain that the house does not look after. ``ours``: the name servers of its providers (:func:`our_servers`)."""
+    """None for a domain that the house does not look after. ``ours``: the name servers of its providers
+    (:func:`our_servers`)."""
     own = any(host in ours for host in (*observation.delegation, *observation.own_ns))
     if not own and observation.serving:
         return None
     slugs = None if findings is None else {each.kind.slug: str(each.kind.severity) for each in findings}
-    surveyed = None if slugs is None else Surveyed(observation.domain, observation.at, slugs, _signed_until(observation))
+    surveyed = (
+        None if slugs is None else Surveyed(observation.domain, observation.at, slugs, _signed_until(observation))
+    )
     return Note(_looked(observation, ours), surveyed, own)
 
 
@@ -195,8 +211,8 @@ def our_servers(context: RunContext) -> dict[Name, str]:
 
 
 def _looked(observation: Observation, ours: Mapping[Name, str]) -> Look:
-    """What the parent's and the domain's own servers gave. Names elsewhere, to which mail or www lead, come out of resolvers, with what is
-    left of a TTL."""
+    """What the parent's and the domain's own servers gave. Names elsewhere, to which mail or www lead, come out of
+    resolvers, with what is left of a TTL."""
     domain, seen, known = observation.domain, dict[GivenSet, None](), set[tuple[str, Name, int]]()
 
     def saw(place: str, each: RRset | None) -> None:
@@ -227,7 +243,9 @@ def _looked(observation: Observation, ours: Mapping[Name, str]) -> Look:
         known |= ended
     led = {ours.get(each, OWN_SERVERS) for each in (*observation.delegation, *observation.own_ns)}
     led |= {PARENT, SIGNING, FOLLOWS, *map(signing_at, led)}
-    return Look(domain, observation.at, tuple(seen), frozenset(known), led=frozenset(led) if observation.delegation else None)
+    return Look(
+        domain, observation.at, tuple(seen), frozenset(known), led=frozenset(led) if observation.delegation else None
+    )
 
 
 def _keys_of(observation: Observation, view: ServerView) -> ServerKeys:
@@ -242,7 +260,13 @@ def note_chain(context: RunContext, chain: Chain) -> Chain:
     ours = our_servers(context)
     for place in dict.fromkeys(ours[each.server] for each in link.servers if each.server in ours):
         there = [each for each in link.servers if ours.get(each.server) == place]
-        note_keys(context, place, link.zone, (each.given for each in there if each.answered), all(each.answered for each in there))
+        note_keys(
+            context,
+            place,
+            link.zone,
+            (each.given for each in there if each.answered),
+            all(each.answered for each in there),
+        )
     seen = [(each.data, each.first, each.last) for each in context.journal.memory(link.zone) if each.place == SIGNING]
     return replace(chain, since=broken_since(seen))
 
@@ -273,7 +297,11 @@ def note_hosts(context: RunContext, hosts: Iterable[Name], at: float) -> dict[Na
 
 def known_since(context: RunContext, domain: Name, host: Name) -> float | None:
     """Since when a name of the domain is known to have had an address without a break; None where nobody has looked."""
-    own = [each for each in held_copies(context, domain) if each.name == host and each.rtype in ADDRESSES and each.place != PARENT]
+    own = [
+        each
+        for each in held_copies(context, domain)
+        if each.name == host and each.rtype in ADDRESSES and each.place != PARENT
+    ]
     rows = sorted((each for each in own if not each.absent), key=lambda each: each.given_until, reverse=True)
     since = min((each.since for each in rows if not each.ended), default=None)
     for each in rows:

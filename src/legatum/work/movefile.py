@@ -22,14 +22,16 @@ def move_path(context: RunContext, domain: Name) -> Path:
 
 
 def is_over(path: Path, journal: Journal) -> bool:
-    """The move in this file is complete, or taken back whole: another one may take its place. Raises :class:`BadInput`."""
+    """The move in this file is complete, or taken back whole: another one may take its place. Raises
+    :class:`BadInput`."""
     there = retreat_path(path)
     last = read_move(there if there.exists() else path)
     return next_step(last, journal.outcomes(last.id)) is None
 
 
 def moves_under_way(context: RunContext) -> list[Path]:
-    """Files of moves that are not over, in the order of their names. Raises :class:`BadInput` for one that cannot be read."""
+    """Files of moves that are not over, in the order of their names. Raises :class:`BadInput` for one that cannot be
+    read."""
     context.journal.bring()
     folder = context.folder / context.settings.moves
     return [path for path in sorted(folder.glob("*.move.toml")) if not is_over(path, context.journal)]
@@ -42,8 +44,8 @@ def is_untouched(runbook: Runbook, journal: Journal) -> bool:
 
 
 def zone_path(path: Path, part: Name | None = None, place: str = "") -> Path:
-    """Where the gathered zone of a move is kept, or what was made of it at ``place``: beside its file. ``part``: of the domain, whose zone
-    it is."""
+    """Where the gathered zone of a move is kept, or what was made of it at ``place``: beside its file. ``part``: of the
+    domain, whose zone it is."""
     stem = path.name.removesuffix(".toml").removesuffix(".move").removesuffix(".retreat")
     words = [stem, *([file_name(part)] if part is not None else []), *(["at", place] if place else [])]
     return path.with_name(".".join([*words, "zone"]))
@@ -70,7 +72,9 @@ def read_move(path: Path) -> Runbook:
     try:
         table = tomllib.loads(path.read_text(encoding="utf-8"))
     except FileNotFoundError:
-        raise BadInput(f"no move at {path}", "draft one: `legatum move draft DOMAIN --to PROVIDER`, or with another wish") from None
+        raise BadInput(
+            f"no move at {path}", "draft one: `legatum move draft DOMAIN --to PROVIDER`, or with another wish"
+        ) from None
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
@@ -79,7 +83,8 @@ def read_move(path: Path) -> Runbook:
     if schema == _EARLIER:
         raise BadInput(
             f"{path}: this move was drawn by an earlier version, in a form that knew less of its premises",
-            "draft it again with --force: what is done already is seen, and not done twice; what was served meanwhile is in the journal",
+            "draft it again with --force: what is done already is seen, and not done twice; what was served "
+            "meanwhile is in the journal",
         )
     if schema != SCHEMA:
         raise BadInput(f"{path}: schema '{schema}'", f"this program reads {SCHEMA}")
@@ -97,6 +102,7 @@ def _refuse_circles(runbook: Runbook, path: Path) -> None:
         unknown = [wait.after for wait in step.waits if wait.after not in known]
         if unknown or step.id in known:
             raise BadInput(
-                f"{path}: step '{step.id}' " + (f"waits for '{unknown[0]}', which is no earlier step" if unknown else "stands twice")
+                f"{path}: step '{step.id}' "
+                + (f"waits for '{unknown[0]}', which is no earlier step" if unknown else "stands twice")
             )
         known.add(step.id)

@@ -1,4 +1,5 @@
-"""A move as it is to be gone on with: its file, and beside it whatever the house knows by now of what was handed out."""
+"""A move as it is to be gone on with: its file, and beside it whatever the house knows by now of what was handed
+out."""
 
 from collections.abc import Mapping
 from pathlib import Path

@@ -41,7 +41,9 @@ if TYPE_CHECKING:
     from legatum.services.provider import Provider
     from legatum.services.registrar import Registrar
 
-DOMAINS_SHARED = "domains.list"  # what the list of the house's domains is called among the files that operators have in common
+DOMAINS_SHARED = (
+    "domains.list"  # what the list of the house's domains is called among the files that operators have in common
+)
 _REMEMBERED = 500  # replies, while something is waited for
 _LONG = 30  # seconds of waiting after which it is told what for
 _collecting: ContextVar[tuple[Evidence, ...]] = ContextVar("collecting", default=())
@@ -59,10 +61,11 @@ class _OwnEvidence(Evidence):
 class RunContext:
     """``folder``: where the settings file stands; what it names is relative to that.
 
-    ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from; ``code_reference``: where this command was
-    told that an authorisation code is; ``looked_around``: it was found out what of the network can be asked from here; ``told``: of what
-    is waited for, where that takes long; ``cache``: a folder for what was fetched; ``assumed``: in words, what was taken without a settings
-    file; ``gathered``: name servers and zone → how complete the zone is that was gathered by asking them.
+    ``kept_web``, ``kept_bootstrap``: in a recording, what was fetched then and where from; ``code_reference``: where
+    this command was told that an authorisation code is; ``looked_around``: it was found out what of the network can be
+    asked from here; ``told``: of what is waited for, where that takes long; ``cache``: a folder for what was fetched;
+    ``assumed``: in words, what was taken without a settings file; ``gathered``: name servers and zone → how complete
+    the zone is that was gathered by asking them.
     """
 
     settings: Settings
@@ -84,7 +87,8 @@ class RunContext:
     _registrars: "dict[str, Registrar]" = field(default_factory=dict)
 
     def walker(self) -> Walker:
-        """A new one for each look: what it learns must not outlive a change. Raises :class:`OutsideFault` without a network."""
+        """A new one for each look: what it learns must not outlive a change. Raises :class:`OutsideFault` without a
+        network."""
         refuse_cut_off(self.asker.patience.reach)
         return Walker(self.asker, self.roots)
 
@@ -103,7 +107,9 @@ class RunContext:
         from legatum.services.opening import open_provider
 
         if name not in self._providers:
-            self._providers[name] = open_provider(name, self.providers, self.folder, self.asker, self.command_limit, self._gathered)
+            self._providers[name] = open_provider(
+                name, self.providers, self.folder, self.asker, self.command_limit, self._gathered
+            )
         return self._providers[name]
 
     def ask_for(self, zone: "Zone") -> None:
@@ -121,7 +127,8 @@ class RunContext:
         found, _ = await first_open(self.asker, WAYS, domain, await self.addresses_of(servers), (), within)
         if found.completeness.unanswered:
             raise OutsideFault(
-                f"{name_text(domain)}: {found.completeness.unanswered} questions for its records were not answered", "try again"
+                f"{name_text(domain)}: {found.completeness.unanswered} questions for its records were not answered",
+                "try again",
             )
         self.gathered[tuple(servers), domain] = found.completeness
         return without_signing(found.zone)
@@ -187,8 +194,9 @@ class RunContext:
         return {name: place for name, place in places.items() if self.asker.patience.reach.has(place.address)}
 
     async def bootstrap(self) -> "Bootstrap | None":
-        """Where registration data are asked for, once in a run; None where the settings do not say. Raises :class:`BadInput` for a file
-        that is none, ``ValueError`` with the reason where the list is not to be had now."""
+        """Where registration data are asked for, once in a run; None where the settings do not say. Raises
+        :class:`BadInput` for a file that is none, ``ValueError`` with the reason where the list is not to be had
+        now."""
         if self.kept_bootstrap is None and self.settings.rdap is not None:
             async with self._fetching:
                 if self.kept_bootstrap is None:
@@ -203,17 +211,22 @@ class RunContext:
 
             url = IANA if given.bootstrap == PUBLIC else given.bootstrap
             authority = str(self.folder / given.authority) if given.authority else None
-            return await fetched_bootstrap(self.asker.route, url, self.cache or self.folder, self.clock.now(), authority)
+            return await fetched_bootstrap(
+                self.asker.route, url, self.cache or self.folder, self.clock.now(), authority
+            )
         path = self.folder / given.bootstrap
         try:
             return parse_bootstrap(path.read_text(encoding="utf-8"))
         except (OSError, ValueError) as error:
             reason = error.strerror if isinstance(error, OSError) else str(error)
-            raise BadInput(f"bootstrap file {path}: {reason}", "it must have the form of RFC 9224; see docs/settings.md") from None
+            raise BadInput(
+                f"bootstrap file {path}: {reason}", "it must have the form of RFC 9224; see docs/settings.md"
+            ) from None
 
     @contextmanager
     def collecting(self) -> Iterator[Evidence]:
-        """Within it every reply is kept to what this task asks, and the tasks that it starts; not those of others beside it."""
+        """Within it every reply is kept to what this task asks, and the tasks that it starts; not those of others
+        beside it."""
         kept = _OwnEvidence()
         before = _collecting.set((*_collecting.get(), kept))
         self.asker.heard.append(kept)
@@ -224,7 +237,8 @@ class RunContext:
             _collecting.reset(before)
 
     def forget_looks(self) -> None:
-        """While something is waited for: of all that was heard until now the latest part is enough to show how it was."""
+        """While something is waited for: of all that was heard until now the latest part is enough to show how it
+        was."""
         for each in _collecting.get():
             each.forget(_REMEMBERED)
 
@@ -249,7 +263,11 @@ class RunContext:
         for name, addresses in found.items():
             if not addresses:
                 untold = next((why for (host, _), why in walker.unanswered.items() if host == name), "")
-                said = f"the address of {name_text(name)} is not known: {untold}" if untold else f"{name_text(name)} has no address"
+                said = (
+                    f"the address of {name_text(name)} is not known: {untold}"
+                    if untold
+                    else f"{name_text(name)} has no address"
+                )
                 raise OutsideFault(said, "is the name spelt right, and does its zone answer?")
         return found
 
@@ -263,11 +281,15 @@ class RunContext:
         return parse_duration(self.settings.house.poll)
 
     async def until_seen(
-        self, look: Callable[[], Awaitable[str]], what: str, told: Callable[[str], None] | None = None, patience: float | None = None
+        self,
+        look: Callable[[], Awaitable[str]],
+        what: str,
+        told: Callable[[str], None] | None = None,
+        patience: float | None = None,
     ) -> float:
-        """Looks until ``look`` finds nothing left to wait for; the instant. ``look`` says what is still missing, or nothing; ``told`` is
-        told of it whenever that has changed, else whoever runs this is, once it takes long; ``patience``: in seconds, instead of the
-        house's.
+        """Looks until ``look`` finds nothing left to wait for; the instant. ``look`` says what is still missing, or
+        nothing; ``told`` is told of it whenever that has changed, else whoever runs this is, once it takes long;
+        ``patience``: in seconds, instead of the house's.
 
         Raises :class:`OutsideFault` when patience is over.
         """
@@ -283,15 +305,22 @@ class RunContext:
                 self.told(f"    waiting for {what}: {missing}")
                 last = missing
             if self.clock.now() > given_up or patience == 0:
-                waited = "" if patience == 0 else f" within {self.settings.house.patience if patience is None else f'{patience:g} s'}"
-                raise OutsideFault(f"{what}: not seen{waited}: {missing}", "look into it, then go on with the same command")
+                waited = (
+                    ""
+                    if patience == 0
+                    else f" within {self.settings.house.patience if patience is None else f'{patience:g} s'}"
+                )
+                raise OutsideFault(
+                    f"{what}: not seen{waited}: {missing}", "look into it, then go on with the same command"
+                )
             await self.clock.until(self.clock.now() + self.poll)
         return self.clock.now()
 
 
 @asynccontextmanager
 async def open_outside(path: Path | None) -> AsyncIterator[RunContext]:
-    """Opens what the settings file describes; without one the public network, and the user's own folders. Raises :class:`BadInput`."""
+    """Opens what the settings file describes; without one the public network, and the user's own folders. Raises
+    :class:`BadInput`."""
     import platformdirs
 
     settings = read_settings(path)
@@ -322,7 +351,9 @@ def outside_of(settings: Settings, folder: Path, clock: Clock) -> RunContext:
     route = Route(None if mapping is None else {address: Endpoint(*_place(end)) for address, end in mapping.items()})
     given = settings.network
     bounds = TransferBounds(parse_duration(given.transfer_time), given.transfer_megabytes << 20, given.transfer_records)
-    asker = Asker(route, clock, Patience(parse_duration(given.timeout), given.tries, reach=reach_of(settings), transfer=bounds))
+    asker = Asker(
+        route, clock, Patience(parse_duration(given.timeout), given.tries, reach=reach_of(settings), transfer=bounds)
+    )
     return RunContext(settings, folder, clock, asker, _roots(settings))
 
 
@@ -335,7 +366,9 @@ def reach_of(settings: Settings) -> Reach:
 def refuse_cut_off(reach: Reach) -> None:
     """Raises :class:`OutsideFault` without a network."""
     if reach.cut_off:
-        raise OutsideFault("this machine has no network: it has no way to any root server", "connect it, then say the same again")
+        raise OutsideFault(
+            "this machine has no network: it has no way to any root server", "connect it, then say the same again"
+        )
 
 
 def _roots(settings: Settings) -> dict[Name, tuple[str, ...]]:

@@ -14,9 +14,8 @@ from legatum.work.run_context import RunContext
 
 
 def refuse_under_way(context: RunContext, domain: Name, keys: Iterable[RRsetKey] | None = None) -> None:
-    """Raises :class:`GateShut` while a move of its DNS has changed something outside and is not over. ``keys``: what is to be edited,
-    None for
-    the delegation: an edit of what the move neither changes nor copies is beside it."""
+    """Raises :class:`GateShut` while a move of its DNS has changed something outside and is not over. ``keys``: what is
+    to be edited, None for the delegation: an edit of what the move neither changes nor copies is beside it."""
     path = move_path(context, domain)
     if not path.exists() or is_over(path, context.journal):
         return
@@ -54,7 +53,9 @@ def _copies(move: Runbook, domain: Name) -> bool:
 
 
 def _changed(move: Runbook, domain: Name) -> set[RRsetKey]:
-    effects = [each for step in move.steps for each in step.effects if isinstance(each, Records) and each.zone == domain]
+    effects = [
+        each for step in move.steps for each in step.effects if isinstance(each, Records) and each.zone == domain
+    ]
     return {each.key for effect in effects for each in effect.changed}
 
 

@@ -11,7 +11,15 @@ from legatum.core.calendar.moment import parse_moment
 from legatum.core.calendar.window import parse_windows
 from legatum.core.calendar.zone import parse_zone
 from legatum.core.fault import BadInput
-from legatum.core.instant import clock_text, for_people, parse_instant, parse_instant_or_age, parse_instant_or_wait, people_text, show_local
+from legatum.core.instant import (
+    clock_text,
+    for_people,
+    parse_instant,
+    parse_instant_or_age,
+    parse_instant_or_wait,
+    people_text,
+    show_local,
+)
 
 BERLIN, UTC_ZONE = ZoneInfo("Europe/Berlin"), ZoneInfo("UTC")
 
@@ -83,13 +91,21 @@ def test_a_window_goes_with_the_clock_on_the_wall() -> None:
 
 
 def test_quiet_times_go_before_windows() -> None:
-    times = parse_windows(("Sat 22:00-04:00", "Mon-Thu 01:00-03:00"), ("2027-03-27..2027-03-28", "daily 02:30-12:00"), UTC_ZONE)
+    times = parse_windows(
+        ("Sat 22:00-04:00", "Mon-Thu 01:00-03:00"), ("2027-03-27..2027-03-28", "daily 02:30-12:00"), UTC_ZONE
+    )
     begins, text = times.next(NOW) or (0.0, "")
     assert (begins, text) == (at("2027-03-29T01:00+00:00"), "Mon-Thu 01:00-03:00")
-    assert times.next(NOW, lasting=2 * 3600) == (at("2027-04-03T22:00+00:00"), "Sat 22:00-04:00")  # 4 hours and a half until it is quiet
+    assert times.next(NOW, lasting=2 * 3600) == (
+        at("2027-04-03T22:00+00:00"),
+        "Sat 22:00-04:00",
+    )  # 4 hours and a half until it is quiet
     assert times.next(NOW, lasting=5 * 3600) is None
     assert parse_windows((), ("daily 00:00-24:00",), UTC_ZONE).next(NOW) is None
-    assert parse_windows((), ("2027-03-26",), UTC_ZONE).next(NOW) == (at("2027-03-27T00:00+00:00"), "outside the quiet times")
+    assert parse_windows((), ("2027-03-26",), UTC_ZONE).next(NOW) == (
+        at("2027-03-27T00:00+00:00"),
+        "outside the quiet times",
+    )
     assert not parse_windows((), (), BERLIN)
 
 
@@ -99,7 +115,9 @@ def test_quiet_times_go_before_windows() -> None:
     st.sampled_from(["Europe/Berlin", "UTC", "America/Sao_Paulo", "Australia/Lord_Howe"]),
     st.integers(0, 400 * 86400),
 )
-def test_what_is_next_is_in_a_window_and_nothing_before_it_is(window: str, quiet: tuple[str, ...], zone: str, ahead: int) -> None:
+def test_what_is_next_is_in_a_window_and_nothing_before_it_is(
+    window: str, quiet: tuple[str, ...], zone: str, ahead: int
+) -> None:
     """Against each quarter of an hour held against the clock on the wall."""
     place, since = parse_zone(zone), NOW + ahead // 900 * 900
     found = parse_windows((window,), quiet, place).next(since)
@@ -141,7 +159,10 @@ def test_times_are_shown_in_the_house_s_zone_beside_utc() -> None:
         assert for_people(people_text(summer, summer)) == "2027-03-28 01:30:00 UTC = 03:30:00 CEST (now)"
         assert for_people("2027-03-28 23:30:00 UTC") == "2027-03-28 23:30:00 UTC = 2027-03-29 01:30:00 CEST"
         # what is copied from it stays: the data of a record, an attribute, a command
-        verbatim = 'TXT "until 2027-03-28T00:30:00Z", `legatum history --since 2027-03-28T00:30:00Z`, &#34;2027-03-28T00:30:00Z&#34;'
+        verbatim = (
+            'TXT "until 2027-03-28T00:30:00Z", `legatum history --since 2027-03-28T00:30:00Z`, '
+            "&#34;2027-03-28T00:30:00Z&#34;"
+        )
         assert for_people(f"{verbatim} 2027-03-28T00:30:00Z") == f"{verbatim} 2027-03-28 00:30:00 UTC = 01:30:00 CET"
         assert parse_instant("2027-03-28 00:30:00 UTC") == parse_instant("2027-03-28T00:30:00Z")  # as it was shown
         assert for_people(clock_text(summer, summer)) == "01:30:00 UTC = 03:30:00 CEST"
@@ -154,7 +175,11 @@ def test_times_are_shown_in_the_house_s_zone_beside_utc() -> None:
 @pytest.mark.parametrize(
     ("since", "begins", "minutes"),
     [
-        ("2027-03-27T12:00:00+00:00", "2027-03-28T01:00:00+00:00", 45),  # 02:30 is left out: from when the clock goes forward
+        (
+            "2027-03-27T12:00:00+00:00",
+            "2027-03-28T01:00:00+00:00",
+            45,
+        ),  # 02:30 is left out: from when the clock goes forward
         ("2027-03-28T12:00:00+00:00", "2027-03-29T00:30:00+00:00", 75),
         ("2027-10-30T12:00:00+00:00", "2027-10-31T00:30:00+00:00", 135),  # 02:30 comes twice: from the first one
         ("2027-10-31T12:00:00+00:00", "2027-11-01T01:30:00+00:00", 75),
@@ -169,7 +194,9 @@ def test_windows_on_the_days_on_which_clocks_change(since: str, begins: str, min
 
 
 def test_windows_that_touch_or_overlap_are_one() -> None:
-    begins, ends, words = next(parse_windows(("Sat 22:00-24:00", "Sun 00:00-02:00", "Sun 01:00-05:00"), (), UTC_ZONE).spans(NOW))
+    begins, ends, words = next(
+        parse_windows(("Sat 22:00-24:00", "Sun 00:00-02:00", "Sun 01:00-05:00"), (), UTC_ZONE).spans(NOW)
+    )
     assert (begins, ends - begins) == (at("2027-03-27T22:00:00+00:00"), 7 * 3600)
     assert words == "Sat 22:00-24:00 and Sun 00:00-02:00 and Sun 01:00-05:00"
     assert parse_windows(("Sat 22:00-24:00", "Sun 00:00-02:00"), (), UTC_ZONE).next(NOW, 3.5 * 3600) is not None

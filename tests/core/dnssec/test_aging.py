@@ -1,4 +1,5 @@
-"""Trust anchors grow old: a key of an anchored zone that none of them stands for is told before it signs alone (RFC 5011)."""
+"""Trust anchors grow old: a key of an anchored zone that none of them stands for is told before it signs alone (RFC
+5011)."""
 
 import pytest
 
@@ -16,9 +17,13 @@ def key(number: int, flags: int = 257) -> bytes:
 def link(anchored: list[bytes], published: list[bytes], signing: list[bytes]) -> Link:
     labels = tuple(sorted(map(key_label, published)))
     entry = tuple(sorted(map(key_label, signing)))
-    given = ServerKeys(Keys(labels, entry, entry, 60), entries=tuple(signing), data={key_label(each): each for each in published})
+    given = ServerKeys(
+        Keys(labels, entry, entry, 60), entries=tuple(signing), data={key_label(each): each for each in published}
+    )
     served = [Served(parse_name("a.root.test."), "192.0.2.1", given, True)]
-    return Link(ROOT, None, {}, served, anchors_of([ds_of_key(ROOT, each) for each in anchored], 0) if anchored else DsSet())
+    return Link(
+        ROOT, None, {}, served, anchors_of([ds_of_key(ROOT, each) for each in anchored], 0) if anchored else DsSet()
+    )
 
 
 OLD, NEW, ZONE = key(1), key(2), key(3, 256)
@@ -36,7 +41,9 @@ OLD, NEW, ZONE = key(1), key(2), key(3, 256)
         ([OLD], [NEW, ZONE], [NEW], False),  # broken, which is told as that
     ],
 )
-def test_what_no_anchor_stands_for(anchored: list[bytes], published: list[bytes], signing: list[bytes], told: bool) -> None:
+def test_what_no_anchor_stands_for(
+    anchored: list[bytes], published: list[bytes], signing: list[bytes], told: bool
+) -> None:
     found = list(link(anchored, published, signing).aging())
     assert [key_label(NEW) in each and "RFC 5011" in each for each in found] == ([True] if told else [])
 

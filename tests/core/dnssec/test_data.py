@@ -17,7 +17,14 @@ from hypothesis import strategies as st
 from legatum.core.dnssec.denial import absence, denies, nsec3_hash, parse_nsec, parse_nsec3, parse_types
 from legatum.core.dnssec.key import Ds, ds_set_text, ds_texts, key_tag, parse_ds, parse_key
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, entry_points, holds, keys_of_ds, server_keys
-from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over, signed_by
+from legatum.core.dnssec.signature import (
+    Validity,
+    best_validity,
+    check_signature,
+    parse_signature,
+    signatures_over,
+    signed_by,
+)
 from legatum.core.dnssec.slip import ds_slip
 from legatum.core.dnssec.trust import DsSet, Keys, ds_brief, keys_to_come
 from legatum.core.dnssec.verifying import verified
@@ -58,10 +65,16 @@ def test_bitmaps_are_read_as_the_library_writes_them(types: frozenset[int]) -> N
 
 
 @given(
-    st.booleans(), st.integers(0, 65535), st.binary(max_size=12), st.binary(min_size=20, max_size=20), st.binary(min_size=20, max_size=20),
+    st.booleans(),
+    st.integers(0, 65535),
+    st.binary(max_size=12),
+    st.binary(min_size=20, max_size=20),
+    st.binary(min_size=20, max_size=20),
     st.frozensets(st.integers(1, 300), max_size=5),
-)  # fmt: skip
-def test_nsec3_data(opt_out: bool, iterations: int, salt: bytes, owner: bytes, following: bytes, types: frozenset[int]) -> None:
+)
+def test_nsec3_data(
+    opt_out: bool, iterations: int, salt: bytes, owner: bytes, following: bytes, types: frozenset[int]
+) -> None:
     bitmap = bitmap_of(types)
     rdata = bytes((1, opt_out)) + iterations.to_bytes(2) + bytes((len(salt),)) + salt + b"\x14" + following + bitmap
     name = below(base64.b32hexencode(owner).decode(), DOMAIN)
@@ -73,13 +86,22 @@ def test_nsec3_data(opt_out: bool, iterations: int, salt: bytes, owner: bytes, f
         assert parse_nsec3(RRset(name, NSEC3, 60, (short,))) is None
     empty = RRset(name, NSEC3, 60, (bytes((1, 0, 0, 0, 0, 0)),))
     assert parse_nsec3(empty) == (False, 0, b"", owner, b"", frozenset())
-    assert parse_nsec3(RRset(name, NSEC3, 60, (bytes((1, 254)) + rdata[2:],))) == (False, iterations, salt, owner, following, types)
+    assert parse_nsec3(RRset(name, NSEC3, 60, (bytes((1, 254)) + rdata[2:],))) == (
+        False,
+        iterations,
+        salt,
+        owner,
+        following,
+        types,
+    )
 
 
 @given(st.integers(0, 65535), st.sampled_from([1, 5, 8, 13, 15]), st.binary(min_size=4, max_size=70))
 def test_tags_are_those_of_the_library(flags: int, algorithm: int, public: bytes) -> None:
     rdata = flags.to_bytes(2) + bytes((3, algorithm)) + public
-    assert key_tag(rdata) == dns.dnssec.key_id(dns.rdata.from_wire(dns.rdataclass.IN, dns.rdatatype.DNSKEY, rdata, 0, len(rdata)))
+    assert key_tag(rdata) == dns.dnssec.key_id(
+        dns.rdata.from_wire(dns.rdataclass.IN, dns.rdatatype.DNSKEY, rdata, 0, len(rdata))
+    )
 
 
 def test_what_is_too_short_is_no_record() -> None:
@@ -145,12 +167,19 @@ def test_what_a_wildcard_gave_is_signed_as_the_wildcards() -> None:
     assert signature is not None and signature.labels == 2
     for name in (star.name, below("shop", DOMAIN), below("a", below("b", DOMAIN))):
         assert check_signature(star._replace(name=name), signature, ONE.keys, NOW) == Validity.GOOD
-    assert check_signature(star._replace(name=DOMAIN), signature, ONE.keys, NOW) == Validity.WRONG  # signed as another name
+    assert (
+        check_signature(star._replace(name=DOMAIN), signature, ONE.keys, NOW) == Validity.WRONG
+    )  # signed as another name
     deep = rrset(below("a", below("b", DOMAIN)), A, 60, [bytes(4)])
     (signature,) = (parse_signature(each) for each in ONE.sign(deep).rdatas)
     assert signature is not None
-    assert check_signature(deep._replace(name=below("b", DOMAIN)), signature, ONE.keys, NOW) == Validity.WRONG  # more labels than it has
-    assert check_signature(deep._replace(name=parse_name("a.b.ferrytimes.example.")), signature, ONE.keys, NOW) == Validity.WRONG
+    assert (
+        check_signature(deep._replace(name=below("b", DOMAIN)), signature, ONE.keys, NOW) == Validity.WRONG
+    )  # more labels than it has
+    assert (
+        check_signature(deep._replace(name=parse_name("a.b.ferrytimes.example.")), signature, ONE.keys, NOW)
+        == Validity.WRONG
+    )
 
 
 def test_signatures_are_found_by_owner_and_type() -> None:
@@ -177,7 +206,9 @@ def test_the_best_signature_counts_whatever_stands_beside_it() -> None:
     assert best_validity(soa(), junk, ONE.keys, NOW) == (None, None)
     good_keys = ONE.sign(ONE.keys)
     assert signed_by(ONE.keys, good_keys, [ONE.rdata], NOW) and not signed_by(ONE.keys, good_keys, [OTHER.rdata], NOW)
-    assert not signed_by(ONE.keys, None, [ONE.rdata], NOW) and not signed_by(ONE.keys, good_keys, [ONE.rdata], NOW + 30 * DAY)
+    assert not signed_by(ONE.keys, None, [ONE.rdata], NOW) and not signed_by(
+        ONE.keys, good_keys, [ONE.rdata], NOW + 30 * DAY
+    )
     assert signed_by(ONE.keys, both(junk, OTHER.sign(ONE.keys), good_keys), [OTHER.rdata, ONE.rdata], NOW)
 
 
@@ -191,7 +222,9 @@ def test_a_signature_holds_to_the_second() -> None:
 # What one server gives
 
 
-def at_server(*signatures: RRset, keys: RRset | None = ONE.keys, of: RRset | None = None, asking: tuple[int, ...] = ()) -> ServerKeys:
+def at_server(
+    *signatures: RRset, keys: RRset | None = ONE.keys, of: RRset | None = None, asking: tuple[int, ...] = ()
+) -> ServerKeys:
     return server_keys(DOMAIN, keys, soa() if of is None else of, signatures, asking, NOW)
 
 
@@ -203,7 +236,9 @@ def test_what_a_server_signs_with_and_until_when() -> None:
     )  # fmt: skip
     labels = tuple(sorted((f"{TAG}/13", f"{OTHER_TAG}/13")))
     assert found.keys == Keys(labels, (f"{TAG}/13",), labels, 3600) and not found.broken
-    assert found.entries == (ONE.rdata,) and found.until == NOW + 6 * DAY and found.begun == NOW - DAY  # of the one that lasts
+    assert (
+        found.entries == (ONE.rdata,) and found.until == NOW + 6 * DAY and found.begun == NOW - DAY
+    )  # of the one that lasts
     assert found.data == {f"{TAG}/13": ONE.rdata, f"{OTHER_TAG}/13": OTHER.rdata} and found.made_with == found.keys
     unpublished = at_server(ONE.sign(ONE.keys), both(ONE.sign(soa()), OTHER.sign(soa())))
     assert unpublished.unproven == ((), (f"{OTHER_TAG}/13",)) and unpublished.made_with is not None
@@ -222,19 +257,33 @@ def test_what_a_server_asks_for_is_named_in_order() -> None:
     [
         ([ONE.sign(soa())], "there is no signature over the keys"),
         ([ONE.sign(ONE.keys)], "there is no signature over the SOA record"),
-        ([ONE.sign(ONE.keys, ends=NOW - 60), ONE.sign(soa())], f"the signatures over the keys ran out at {instant_text(NOW - 60)}"),
-        ([ONE.sign(ONE.keys), ONE.sign(soa(), ends=NOW - 60)], f"the signatures over the SOA record ran out at {instant_text(NOW - 60)}"),
+        (
+            [ONE.sign(ONE.keys, ends=NOW - 60), ONE.sign(soa())],
+            f"the signatures over the keys ran out at {instant_text(NOW - 60)}",
+        ),
+        (
+            [ONE.sign(ONE.keys), ONE.sign(soa(), ends=NOW - 60)],
+            f"the signatures over the SOA record ran out at {instant_text(NOW - 60)}",
+        ),
         (
             [ONE.sign(ONE.keys), ONE.sign(soa(), NOW + 60, NOW + DAY)],
             f"the signatures over the SOA record begin at {instant_text(NOW + 60)}: is the clock here right?",
         ),
-        ([OTHER.sign(ONE.keys), ONE.sign(soa())], f"the signature over the keys by key {OTHER_TAG} made by a key that the zone does not"),
-        ([ONE.sign(ONE.keys), ONE.sign(soa(8))], f"the signature over the SOA record by key {TAG} does not fit the data"),
+        (
+            [OTHER.sign(ONE.keys), ONE.sign(soa())],
+            f"the signature over the keys by key {OTHER_TAG} made by a key that the zone does not",
+        ),
+        (
+            [ONE.sign(ONE.keys), ONE.sign(soa(8))],
+            f"the signature over the SOA record by key {TAG} does not fit the data",
+        ),
     ],
 )
 def test_why_what_a_server_gives_does_not_hold(signatures: list[RRset], says: str) -> None:
     assert at_server(*signatures).broken.startswith(says)
-    assert not holds(DOMAIN, anchors_of([ONE.ds()], 60), at_server(*signatures)) and holds(DOMAIN, DsSet(), at_server(*signatures))
+    assert not holds(DOMAIN, anchors_of([ONE.ds()], 60), at_server(*signatures)) and holds(
+        DOMAIN, DsSet(), at_server(*signatures)
+    )
 
 
 def test_keys_for_who_wants_those_instead_of_ds() -> None:
@@ -244,7 +293,11 @@ def test_keys_for_who_wants_those_instead_of_ds() -> None:
     with pytest.raises(OutsideFault, match=f"DS {OTHER_TAG} 13 2"):
         keys_of_ds(DOMAIN, [ONE.ds(), OTHER.ds()], [ONE.rdata])
     zone_key = b"\1\0" + ONE.rdata[2:]
-    assert entry_points([zone_key, ONE.rdata]) == (ONE.rdata,) and entry_points([zone_key]) == (zone_key,) and entry_points([b""]) == (b"",)
+    assert (
+        entry_points([zone_key, ONE.rdata]) == (ONE.rdata,)
+        and entry_points([zone_key]) == (zone_key,)
+        and entry_points([b""]) == (b"",)
+    )
 
 
 # Slips, and short forms
@@ -257,9 +310,9 @@ def test_a_digest_that_lost_its_end_and_one_in_brief() -> None:
     turned = ONE.ds()[:-1] + bytes((ONE.ds()[-1] ^ 1,))
     assert ds_slip(DOMAIN, turned, [ONE.rdata]).endswith(f"its digest is not that of key {TAG}/13")
     assert ds_slip(DOMAIN, turned + b"\0", [ONE.rdata]).endswith(f"its digest is not that of key {TAG}/13")
-    assert ds_brief("12345 13 2 0123456789abcdef0") == "12345 13 2 0123456789abcdef…" and ds_brief("12345 13 2 0123456789abcdef") == (
+    assert ds_brief("12345 13 2 0123456789abcdef0") == "12345 13 2 0123456789abcdef…" and ds_brief(
         "12345 13 2 0123456789abcdef"
-    )
+    ) == ("12345 13 2 0123456789abcdef")
     assert ds_brief("12345 13 2 01 23") == "12345 13 2 01 23"
 
 
@@ -268,10 +321,22 @@ def test_a_digest_that_lost_its_end_and_one_in_brief() -> None:
     [
         (("1/13",), ("1/13",), ("1/13",), {"1/13"}, True),
         (("1/13",), ("2/13",), ("2/13",), {"1/13"}, False),
-        (("1/13",), ("1/13", "2/13"), ("1/13", "2/13"), {"1/13", "2/13"}, False),  # one more of those that are called by name
+        (
+            ("1/13",),
+            ("1/13", "2/13"),
+            ("1/13", "2/13"),
+            {"1/13", "2/13"},
+            False,
+        ),  # one more of those that are called by name
         (("1/13",), ("1/13", "9/13"), ("1/13", "9/13"), {"1/13"}, False),  # one more that nobody meant
         (("1/13", "2/13"), ("1/13",), ("1/13",), {"1/13", "2/13"}, False),
-        (("1/13", "2/13"), ("1/13",), ("1/13", "2/13"), {"1/13", "2/13"}, True),  # its signature is there, and cannot be checked yet
+        (
+            ("1/13", "2/13"),
+            ("1/13",),
+            ("1/13", "2/13"),
+            {"1/13", "2/13"},
+            True,
+        ),  # its signature is there, and cannot be checked yet
         (("1/13", keys_to_come("rowan")), ("1/13", "9/13"), ("1/13", "9/13"), {"1/13"}, True),
         (("1/13", keys_to_come("rowan")), ("1/13",), ("1/13",), {"1/13"}, False),  # the new one is not there yet
         (("1/13", keys_to_come("rowan")), ("9/13",), ("9/13",), {"1/13"}, False),
@@ -284,7 +349,9 @@ def test_keys_that_are_given_are_those_that_were_meant(
 ) -> None:
     wanted, found, whole = (Keys(each, each, each, 60) for each in (meant, given_by, made_with))
     assert wanted.agree(found, whole, known) is agrees
-    assert Keys(meant, meant, meant, 60).agree(Keys(given_by, given_by, given_by, 1), whole, known) is agrees  # whatever the TTL
+    assert (
+        Keys(meant, meant, meant, 60).agree(Keys(given_by, given_by, given_by, 1), whole, known) is agrees
+    )  # whatever the TTL
     if all(map("/".__contains__, meant)) and agrees:
         odd = Keys(meant, meant, ("7/13",), 60)
         assert not odd.agree(found, whole, known)  # each for its own work
@@ -331,7 +398,12 @@ def test_a_chain_of_hashes_proves_what_is_not_there_and_nothing_else(
     hashed = sorted(by_hash)
     assume(len(hashed) > 1)
     chain = [
-        RRset(below(base64.b32hexencode(owner).decode(), ORIGIN), NSEC3, 60, (b"\1\0\0\2\1\7\x14" + following + bitmap_of(by_hash[owner]),))
+        RRset(
+            below(base64.b32hexencode(owner).decode(), ORIGIN),
+            NSEC3,
+            60,
+            (b"\1\0\0\2\1\7\x14" + following + bitmap_of(by_hash[owner]),),
+        )
         for owner, following in zip(hashed, [*hashed[1:], hashed[0]], strict=True)
     ]
     if has(zone, name, rtype):

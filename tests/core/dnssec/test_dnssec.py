@@ -1,4 +1,5 @@
-"""DNSSEC arithmetic against the examples of RFC 4034, 4035, 4509 and 5155, and signatures against those the general library makes."""
+"""DNSSEC arithmetic against the examples of RFC 4034, 4035, 4509 and 5155, and signatures against those the general
+library makes."""
 
 import base64
 
@@ -38,41 +39,51 @@ def test_the_key_and_ds_of_rfc_4034_and_4509() -> None:
 
 SIGNED = [  # RFC 6605 s6.1 and s6.2, RFC 8080 s6.1 and s6.2, RFC 5702 s6.1: key, owner, record, signature
     (
-        "example.net. 257 3 13 GojIhhXUN/u4v54ZQqGSnyhWJwaubCvTmeexv7bR6edbkrSqQpF64cYbcB7wNcP+e+MAnLr+Wi9xMWyQLc8NAA==",
+        "example.net. 257 3 13 "
+        "GojIhhXUN/u4v54ZQqGSnyhWJwaubCvTmeexv7bR6edbkrSqQpF64cYbcB7wNcP+e+MAnLr+Wi9xMWyQLc8NAA==",
         "www.example.net. A 192.0.2.1",
-        "A 13 3 3600 20100909100439 20100812100439 55648 example.net. qx6wLYqmh+l9oCKTN6qIc+bw6ya+KJ8oMz0YP107epXAyGmt+3SNruPFKG7tZoLBLlUz"
+        "A 13 3 3600 20100909100439 20100812100439 55648 example.net. "
+        "qx6wLYqmh+l9oCKTN6qIc+bw6ya+KJ8oMz0YP107epXAyGmt+3SNruPFKG7tZoLBLlUz"
         "GGus7ZwmwWep666VCw==",
     ),
     (
-        "example.net. 257 3 14 xKYaNhWdGOfJ+nPrL8/arkwf2EY3MDJ+SErKivBVSum1w/egsXvSADtNJhyem5RCOpgQ6K8X1DRSEkrbYQ+OB+v8/uX45NBwY8rp65F6Glur"
+        "example.net. 257 3 14 "
+        "xKYaNhWdGOfJ+nPrL8/arkwf2EY3MDJ+SErKivBVSum1w/egsXvSADtNJhyem5RCOpgQ6K8X1DRSEkrbYQ+OB+v8/uX45NBwY8rp65F6Glur"
         "8I/mlVNgF6W/qTI37m40",
         "www.example.net. A 192.0.2.1",
-        "A 14 3 3600 20100909102025 20100812102025 10771 example.net. /L5hDKIvGDyI1fcARX3z65qrmPsVz73QD1Mr5CEqOiLP95hxQouuroGCeZOvzFaxsT8G"
+        "A 14 3 3600 20100909102025 20100812102025 10771 example.net. "
+        "/L5hDKIvGDyI1fcARX3z65qrmPsVz73QD1Mr5CEqOiLP95hxQouuroGCeZOvzFaxsT8G"
         "lr74hbavRKayJNuydCuzWTSSPdz7wnqXL5bdcJzusdnI0RSMROxxwGipWcJm",
     ),
     (
         "example.com. 257 3 15 l02Woi0iS8Aa25FQkUd9RMzZHJpBoRQwAQEX1SxZJA4=",
         "example.com. MX 10 mail.example.com.",
-        "MX 15 2 3600 20150819220000 20150729220000 3613 example.com. oL9krJun7xfBOIWcGHi7mag5/hdZrKWw15jPGrHpjQeRAvTdszaPD+QLs3fx8A4M3e23"
+        "MX 15 2 3600 20150819220000 20150729220000 3613 example.com. "
+        "oL9krJun7xfBOIWcGHi7mag5/hdZrKWw15jPGrHpjQeRAvTdszaPD+QLs3fx8A4M3e23"
         "mRZ9VrbpMngwcrqNAg==",
     ),
     (
         "example.com. 257 3 16 3kgROaDjrh0H2iuixWBrc8g2EpBBLCdGzHmn+G2MpTPhpj/OiBVHHSfPodx1FYYUcJKm1MDpJtIA",
         "example.com. MX 10 mail.example.com.",
-        "MX 16 2 3600 20150819220000 20150729220000 9713 example.com. 3cPAHkmlnxcDHMyg7vFC34l0blBhuG1qpwLmjInI8w1CMB29FkEAIJUA0amxWndkmnBZ"
+        "MX 16 2 3600 20150819220000 20150729220000 9713 example.com. "
+        "3cPAHkmlnxcDHMyg7vFC34l0blBhuG1qpwLmjInI8w1CMB29FkEAIJUA0amxWndkmnBZ"
         "6SKiwZSAxGILn/NBtOXft0+Gj7FSvOKxE/07+4RQvE581N3Aj/JtIyaiYVdnYtyMWbSNyGEY2213WKsJlwEA",
     ),
     (
-        "example.net. 256 3 8 AwEAAcFcGsaxxdgiuuGmCkVImy4h99CqT7jwY3pexPGcnUFtR2Fh36BponcwtkZ4cAgtvd4Qs8PkxUdp6p/DlUmObdk=",
+        "example.net. 256 3 8 "
+        "AwEAAcFcGsaxxdgiuuGmCkVImy4h99CqT7jwY3pexPGcnUFtR2Fh36BponcwtkZ4cAgtvd4Qs8PkxUdp6p/DlUmObdk=",
         "www.example.net. A 192.0.2.91",
-        "A 8 3 3600 20300101000000 20000101000000 9033 example.net. kRCOH6u7l0QGy9qpC9l1sLncJcOKFLJ7GhiUOibu4teYp5VE9RncriShZNz85mwlMgNEacF"
+        "A 8 3 3600 20300101000000 20000101000000 9033 example.net. "
+        "kRCOH6u7l0QGy9qpC9l1sLncJcOKFLJ7GhiUOibu4teYp5VE9RncriShZNz85mwlMgNEacF"
         "YK/lPtPiVYP4bwg==",
     ),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("key_text", "record_text", "signature_text"), SIGNED)
-def test_the_signatures_of_the_rfcs_hold_and_nothing_else_does(key_text: str, record_text: str, signature_text: str) -> None:
+def test_the_signatures_of_the_rfcs_hold_and_nothing_else_does(
+    key_text: str, record_text: str, signature_text: str
+) -> None:
     zone, _, key = key_text.partition(" ")
     owner, rtype, data = record_text.split(" ", 2)
     keys = rrset(parse_name(zone), DNSKEY, 60, [parse_rdata(DNSKEY, key, ROOT)])
@@ -81,7 +92,9 @@ def test_the_signatures_of_the_rfcs_hold_and_nothing_else_does(key_text: str, re
     told = rrset(parse_name(owner), parse_type(rtype), 3600, [parse_rdata(parse_type(rtype), data, ROOT)])
     during = signature.begins + 1.0
     assert check_signature(told, signature, keys, during) == Validity.GOOD
-    assert check_signature(told.with_ttl(7), signature, keys, during) == Validity.GOOD  # the TTL that it was signed with counts
+    assert (
+        check_signature(told.with_ttl(7), signature, keys, during) == Validity.GOOD
+    )  # the TTL that it was signed with counts
     assert check_signature(told, signature, keys, signature.begins - 1.0) == Validity.EARLY
     assert check_signature(told, signature, keys, signature.expires + 1.0) == Validity.EXPIRED
     for other in (told._replace(name=parse_name("x." + owner)), told._replace(rdatas=(told.rdatas[0][:-1] + b"\7",))):
@@ -91,7 +104,8 @@ def test_the_signatures_of_the_rfcs_hold_and_nothing_else_does(key_text: str, re
 
 
 @pytest.mark.parametrize(
-    "public", [b"", b"\1", b"\0\xff\xff" + b"\1" * 9000, b"\5\1\1\1\1\1" + b"\xff" * 64, b"\3\1\0\1" + b"\xff" * 1024, b"\7"]
+    "public",
+    [b"", b"\1", b"\0\xff\xff" + b"\1" * 9000, b"\5\1\1\1\1\1" + b"\xff" * 64, b"\3\1\0\1" + b"\xff" * 1024, b"\7"],
 )
 @pytest.mark.parametrize("algorithm", [5, 7, 8, 10, 13, 14, 15, 16, 99])
 def test_keys_that_are_none_or_dear_prove_nothing(algorithm: int, public: bytes) -> None:
@@ -116,7 +130,9 @@ def test_signatures_hold_and_fail_as_they_should() -> None:
     good = signature_over(zone_soa)
     (one,) = [parse_signature(rdata) for rdata in good.rdatas]
     assert one is not None and check_signature(zone_soa, one, SIGNER.keys, NOW) == Validity.GOOD
-    assert check_signature(zone_soa.with_ttl(1), one, SIGNER.keys, NOW) == Validity.GOOD  # the signature carries the TTL
+    assert (
+        check_signature(zone_soa.with_ttl(1), one, SIGNER.keys, NOW) == Validity.GOOD
+    )  # the signature carries the TTL
     assert check_signature(soa(8), one, SIGNER.keys, NOW) == Validity.WRONG
     assert check_signature(zone_soa, one, SIGNER.keys, NOW + 30 * DAY) == Validity.EXPIRED
     assert check_signature(zone_soa, one, SIGNER.keys, NOW - 2 * DAY) == Validity.EARLY
@@ -145,7 +161,10 @@ def nsec3(owner: str, text: str) -> RRset:
     return rrset(parse_name(f"{owner}.example."), NSEC3, 60, [parse_rdata(NSEC3, text, parse_name("example."))])
 
 
-APEX = nsec3("0p9mhaveqvm6t7vbl5lop2u3t2rp3tom", "1 1 12 aabbccdd 2t7b4g4vsa5smi47k61mv5bv1a22bojr MX DNSKEY NS SOA NSEC3PARAM RRSIG")
+APEX = nsec3(
+    "0p9mhaveqvm6t7vbl5lop2u3t2rp3tom",
+    "1 1 12 aabbccdd 2t7b4g4vsa5smi47k61mv5bv1a22bojr MX DNSKEY NS SOA NSEC3PARAM RRSIG",
+)
 ENCLOSER = nsec3("b4um86eghhds6nea196smvmlo4ors995", "1 1 12 aabbccdd gjeqe526plbf1g8mklp59enfd789njgi MX RRSIG")
 COVER = nsec3("35mthgpgcu1qg68fab165klnsnk3dpvl", "1 1 12 aabbccdd b4um86eghhds6nea196smvmlo4ors995 NS DS RRSIG")
 
@@ -162,7 +181,10 @@ def test_opt_out_proves_an_unsigned_delegation() -> None:
 
 
 def test_too_many_rounds_of_hashing_are_no_proof() -> None:
-    slow = [each._replace(rdatas=(each.rdatas[0][:2] + (65535).to_bytes(2) + each.rdatas[0][4:],)) for each in (APEX, ENCLOSER, COVER)]
+    slow = [
+        each._replace(rdatas=(each.rdatas[0][:2] + (65535).to_bytes(2) + each.rdatas[0][4:],))
+        for each in (APEX, ENCLOSER, COVER)
+    ]
     assert not denies(parse_name("a.c.x.w.example."), A, slow)
 
 
@@ -173,17 +195,32 @@ def nsec(owner: str, text: str) -> RRset:
 @pytest.mark.parametrize(
     ("name", "rtype", "proof", "proven"),
     [
-        ("ml.example.", A, [nsec("b.example.", "ns1.example. NS RRSIG NSEC"), nsec("example.", "a.example. MX NS SOA RRSIG NSEC")], True),
+        (
+            "ml.example.",
+            A,
+            [nsec("b.example.", "ns1.example. NS RRSIG NSEC"), nsec("example.", "a.example. MX NS SOA RRSIG NSEC")],
+            True,
+        ),
         ("ml.example.", A, [nsec("b.example.", "ns1.example. NS RRSIG NSEC")], False),  # a wildcard is not ruled out
         ("ns1.example.", MX, [nsec("ns1.example.", "ns2.example. A RRSIG NSEC")], True),
         ("ns1.example.", A, [nsec("ns1.example.", "ns2.example. A RRSIG NSEC")], False),
         ("b.example.", DS, [nsec("b.example.", "ns1.example. NS RRSIG NSEC")], True),  # an unsigned delegation
-        ("b.example.", A, [nsec("b.example.", "ns1.example. NS RRSIG NSEC")], False),  # the parent cannot deny what is below its cut
+        (
+            "b.example.",
+            A,
+            [nsec("b.example.", "ns1.example. NS RRSIG NSEC")],
+            False,
+        ),  # the parent cannot deny what is below its cut
         ("example.", DS, [nsec("example.", "a.example. NS SOA RRSIG NSEC")], False),  # the child cannot deny its own DS
         ("w.example.", A, [nsec("ns2.example.", "x.w.example. A RRSIG NSEC")], True),  # an empty non-terminal
-        ("zz.example.", A, [nsec("xx.example.", "example. A RRSIG NSEC"), nsec("example.", "a.example. NS SOA RRSIG NSEC")], True)
+        (
+            "zz.example.",
+            A,
+            [nsec("xx.example.", "example. A RRSIG NSEC"), nsec("example.", "a.example. NS SOA RRSIG NSEC")],
+            True,
+        ),
     ],
-)  # fmt: skip
+)
 def test_nsec_proofs_of_rfc_4035(name: str, rtype: int, proof: list[RRset], proven: bool) -> None:
     assert denies(parse_name(name), rtype, proof) is proven
 

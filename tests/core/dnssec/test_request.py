@@ -92,7 +92,11 @@ def test_a_request_that_a_parent_may_act_on() -> None:
         ([asked(cds(ONE.ds())), None], ONE, "192.0.2.2 hands out neither CDS nor CDNSKEY"),
         ([asked(cds(OTHER.ds()), cdnskey(ONE.rdata))], ONE, "do not name the same keys"),
         ([asked(cds(ONE.ds())), asked(cds(NO_DS))], ONE, "do not ask for the same"),
-        ([asked_at(DOMAIN, [cds(ONE.ds())], [], ONE.keys, NOW)], ONE, "is not signed by a key that the parent has a DS for"),
+        (
+            [asked_at(DOMAIN, [cds(ONE.ds())], [], ONE.keys, NOW)],
+            ONE,
+            "is not signed by a key that the parent has a DS for",
+        ),
         ([asked_at(DOMAIN, [cds(ONE.ds())], [], ONE.keys, NOW)], None, "is not signed by a key of the zone"),
         ([asked(cds(ONE.ds()))], OTHER, "is not signed by a key that the parent has a DS for"),
         ([asked(cds(OTHER.ds()))], ONE, "fits no key there that signs the key set"),

@@ -1,4 +1,5 @@
-"""What makes a proof valid beside its arithmetic: whose name signs, which keys may, what a chain of hashes shows (RFC 4034, 4035, 5155)."""
+"""What makes a proof valid beside its arithmetic: whose name signs, which keys may, what a chain of hashes shows (RFC
+4034, 4035, 5155)."""
 
 import base64
 
@@ -23,10 +24,13 @@ from tests.core.findings.observations import DAY, DOMAIN, NOW, SIGNER, soa
 def signed_as(told: RRset, signer: bytes) -> Validity:
     """By the domain's own key, in the name of ``signer``: the arithmetic holds."""
     rtype = dns.rdatatype.RdataType(told.rtype)
-    data = dns.rdataset.from_rdata_list(told.ttl, [dns.rdata.from_wire(dns.rdataclass.IN, rtype, one, 0, len(one)) for one in told.rdatas])
+    data = dns.rdataset.from_rdata_list(
+        told.ttl, [dns.rdata.from_wire(dns.rdataclass.IN, rtype, one, 0, len(one)) for one in told.rdatas]
+    )
     name, by = (dns.name.from_wire(each, 0)[0] for each in (told.name, signer))
     key = dns.rdata.from_wire(dns.rdataclass.IN, dns.rdatatype.DNSKEY, SIGNER.rdata, 0, len(SIGNER.rdata))
-    made = dns.dnssec.sign((name, data), SIGNER._private, by, key, inception=NOW - DAY, expiration=NOW + DAY)  # type: ignore[arg-type]
+    # type: ignore[arg-type]
+    made = dns.dnssec.sign((name, data), SIGNER._private, by, key, inception=NOW - DAY, expiration=NOW + DAY)
     wire = made.to_wire()
     assert isinstance(wire, bytes)
     parsed = parse_signature(wire)
@@ -43,7 +47,9 @@ def test_the_signer_is_the_zone_whose_keys_these_are() -> None:
     assert signed_as(host, below("app", DOMAIN)) == Validity.WRONG
 
 
-@pytest.mark.parametrize(("flags", "protocol", "may"), [(256, 3, True), (257, 3, True), (0, 3, False), (256, 2, False), (384, 3, False)])
+@pytest.mark.parametrize(
+    ("flags", "protocol", "may"), [(256, 3, True), (257, 3, True), (0, 3, False), (256, 2, False), (384, 3, False)]
+)
 def test_which_keys_may_sign_a_zone(flags: int, protocol: int, may: bool) -> None:
     """RFC 4034 s2.1.1 and s2.1.2, RFC 5011 s2.1: the zone flag, protocol 3, not revoked."""
     key = parse_key(flags.to_bytes(2) + bytes((protocol, 13)) + bytes(64))
@@ -56,7 +62,9 @@ def hashed(owner: str, following: str, types: str, iterations: int = 12) -> RRse
 
 
 ZONE = {  # RFC 5155 appendix A
-    "apex": hashed("0p9mhaveqvm6t7vbl5lop2u3t2rp3tom", "2t7b4g4vsa5smi47k61mv5bv1a22bojr", "MX DNSKEY NS SOA NSEC3PARAM RRSIG"),
+    "apex": hashed(
+        "0p9mhaveqvm6t7vbl5lop2u3t2rp3tom", "2t7b4g4vsa5smi47k61mv5bv1a22bojr", "MX DNSKEY NS SOA NSEC3PARAM RRSIG"
+    ),
     "ns1": hashed("2t7b4g4vsa5smi47k61mv5bv1a22bojr", "2vptu5timamqttgl4luu9kg21e0aor3s", "A RRSIG"),
     "a": hashed("35mthgpgcu1qg68fab165klnsnk3dpvl", "b4um86eghhds6nea196smvmlo4ors995", "NS DS RRSIG"),
     "y.w": hashed("ji6neoaepv8b5o6k4ev33abha8ht9fgc", "k8udemvp1j2f7eg6jebps17vp3n8i58h", ""),

@@ -26,11 +26,15 @@ from tests.strategies import ORIGIN, zones
 def made(letter: bytes) -> list[RRset]:
     """What a signer puts into a zone, each with data of its own."""
     types = (RRSIG, NSEC, NSEC3PARAM, DNSKEY, CDS)
-    return [rrset(ORIGIN, rtype, 60, [letter * 20]) for rtype in types] + [rrset(below("hash", ORIGIN), 50, 60, [letter * 24])]
+    return [rrset(ORIGIN, rtype, 60, [letter * 20]) for rtype in types] + [
+        rrset(below("hash", ORIGIN), 50, 60, [letter * 24])
+    ]
 
 
 @given(zones(), zones(), st.booleans(), st.booleans())
-def test_the_providers_signatures_stay_and_the_sources_stay_away(zone: Zone, source: Zone, signs: bool, signed: bool) -> None:
+def test_the_providers_signatures_stay_and_the_sources_stay_away(
+    zone: Zone, source: Zone, signs: bool, signed: bool
+) -> None:
     current = zone.with_rrsets(made(b"p") if signs else [])
     wanted = beside_signer(source.with_rrsets(made(b"s") if signed else []), current)
     assert without_signing(wanted) == source
@@ -60,9 +64,15 @@ def test_what_stands_in_the_way_of_leading_a_domain_elsewhere() -> None:
     for seen, word in (
         (Signing({parent: ds}, {old: plain}), "it serves the zone unsigned"),
         (Signing({parent: anchors_of([Signer(9).ds()], 60)}, {old: good}), "fits no key there"),
-        (Signing({parent: ds}, {old: good, "192.0.2.3": replace(good, keys=replace(keys, ttl=60))}), "with the same keys"),
+        (
+            Signing({parent: ds}, {old: good, "192.0.2.3": replace(good, keys=replace(keys, ttl=60))}),
+            "with the same keys",
+        ),
         (Signing({parent: ds, "192.0.2.8": DsSet()}, {old: good}), "hand out different DS sets"),
-        (Signing({parent: DsSet()}, {old: plain}, {"192.0.2.2": replace(good, asking=("CDS",))}), "asks the registry for a DS"),
+        (
+            Signing({parent: DsSet()}, {old: plain}, {"192.0.2.2": replace(good, asking=("CDS",))}),
+            "asks the registry for a DS",
+        ),
         (Signing(silent=(parent,)), "is not known"),
     ):
         (found, *_) = obstacles(domain, seen, "alder", "rowan")
@@ -85,14 +95,22 @@ def test_what_servers_are_known_to_refuse_is_named() -> None:
     )
     (large,) = particulars(zone, [(ORIGIN, TXT)])
     assert "120 records" in large and "100 in one set" in large
-    assert "an alias" in particulars(zone, [(ORIGIN, MX)])[0] and "beside other data" in particulars(zone, [(www, TXT)])[0]
-    assert "no keys by update" in particulars(zone, [(ORIGIN, DNSKEY)])[0] and "signer" in particulars(zone, [(ORIGIN, RRSIG)])[0]
+    assert (
+        "an alias" in particulars(zone, [(ORIGIN, MX)])[0] and "beside other data" in particulars(zone, [(www, TXT)])[0]
+    )
+    assert (
+        "no keys by update" in particulars(zone, [(ORIGIN, DNSKEY)])[0]
+        and "signer" in particulars(zone, [(ORIGIN, RRSIG)])[0]
+    )
     assert particulars(zone, [(mail, CNAME)]) == []
 
 
 def test_each_signature_is_written_with_the_ttl_of_what_it_is_over() -> None:
     """RFC 4034 s3: they are no set, though they share a name and type; and lint does not take them for one."""
-    over = [rtype.to_bytes(2) + b"\x0d\2" + ttl.to_bytes(4) + bytes(10) + ORIGIN + b"s" * 64 for rtype, ttl in ((1, 60), (16, 300))]
+    over = [
+        rtype.to_bytes(2) + b"\x0d\2" + ttl.to_bytes(4) + bytes(10) + ORIGIN + b"s" * 64
+        for rtype, ttl in ((1, 60), (16, 300))
+    ]
     head = parse_master("@ 60 SOA a. b. 1 2 3 4 5\n@ 60 NS ns1.alder.test.\n", ORIGIN)
     text = master_text(head.with_rrsets([rrset(ORIGIN, RRSIG, 60, over)]))
     assert re.findall(r"(\d+) IN RRSIG +(\w+)", text) == [("60", "A"), ("300", "TXT")]

@@ -20,4 +20,6 @@ def test_each_of_the_four_values() -> None:
     assert f"key tag {TAG + 1} for {TAG}; the digest is that of key {TAG}/13" in slip((TAG + 1).to_bytes(2) + RIGHT[2:])
     assert f"algorithm 8 for 13; the digest is that of key {TAG}/13" in slip(RIGHT[:2] + b"\x08" + RIGHT[3:])
     assert f"its digest is not that of key {TAG}/13" in slip(RIGHT[:-1] + bytes([RIGHT[-1] ^ 1]))
-    assert slip(RIGHT[:-2]).endswith("2 octets missing") and "algorithm 8 for 13, and its digest" in slip(RIGHT[:2] + b"\x08" + RIGHT[3:-2])
+    assert slip(RIGHT[:-2]).endswith("2 octets missing") and "algorithm 8 for 13, and its digest" in slip(
+        RIGHT[:2] + b"\x08" + RIGHT[3:-2]
+    )

@@ -61,14 +61,31 @@ def parent(number: int, ns_set: RRset | None, **changes: Any) -> ParentView:
 
 def server(name: Name, where: str, **changes: Any) -> ServerView:
     view = ServerView(
-        name, where, "answer", 0, True, soa(), ns(NS1, NS2), "answer", True, 0.01, (5,), tcp_rcode=0, tcp_authoritative=True,
-        edns=Edns.ANSWERED, recursion=False, transfer_open=False, apex_address=address(DOMAIN, "198.51.100.80"),
-    )  # fmt: skip
+        name,
+        where,
+        "answer",
+        0,
+        True,
+        soa(),
+        ns(NS1, NS2),
+        "answer",
+        True,
+        0.01,
+        (5,),
+        tcp_rcode=0,
+        tcp_authoritative=True,
+        edns=Edns.ANSWERED,
+        recursion=False,
+        transfer_open=False,
+        apex_address=address(DOMAIN, "198.51.100.80"),
+    )
     return replace(view, **changes)
 
 
 def host(name: Name, *texts: str, **changes: Any) -> HostView:
-    return replace(HostView(name, tuple(address(name, text) for text in texts), "" if texts else "no such name"), **changes)
+    return replace(
+        HostView(name, tuple(address(name, text) for text in texts), "" if texts else "no such name"), **changes
+    )
 
 
 HOSTS = {NS1: host(NS1, "198.51.100.31", "2001:db8:a1::53"), NS2: host(NS2, "203.0.113.32", "2001:db8:b2::53")}
@@ -113,8 +130,12 @@ def inside(*glue: RRset, own: Mapping[Name, HostView] | None = None) -> Observat
     """A domain whose first name server is inside it, with this glue at every parent server."""
     sets = ns(INSIDE, NS2)
     hosts = {INSIDE: host(INSIDE, "198.51.100.31", "2001:db8:a1::53"), NS2: HOSTS[NS2]} if own is None else own
-    servers = tuple(replace(view, server=INSIDE if view.server == NS1 else view.server, ns=sets) for view in HEALTHY.servers)
-    return replace(HEALTHY, parents=(parent(1, sets, glue=glue), parent(2, sets, glue=glue)), servers=servers, hosts=hosts)
+    servers = tuple(
+        replace(view, server=INSIDE if view.server == NS1 else view.server, ns=sets) for view in HEALTHY.servers
+    )
+    return replace(
+        HEALTHY, parents=(parent(1, sets, glue=glue), parent(2, sets, glue=glue)), servers=servers, hosts=hosts
+    )
 
 
 GLUE = (address(INSIDE, "198.51.100.31"), address(INSIDE, "2001:db8:a1::53"))
@@ -138,7 +159,8 @@ def former(**changes: Any) -> Observation:
 
 
 class Signer:
-    """One ECDSA key that signs everything, and the DS for it. ``number`` is the private key: no secret, but the same in every run."""
+    """One ECDSA key that signs everything, and the DS for it. ``number`` is the private key: no secret, but the same in
+    every run."""
 
     def __init__(self, number: int = 4711) -> None:
         self._private = ec.derive_private_key(number, ec.SECP256R1())
@@ -158,9 +180,13 @@ class Signer:
         name = dns.name.from_text(name_text(rrset_.name) + ".")
         key = dns.rdata.from_wire(dns.rdataclass.IN, dns.rdatatype.DNSKEY, self.rdata, 0, len(self.rdata))
         signed = dns.dnssec.sign(
-            (name, dns.rdataset.from_rdata_list(rrset_.ttl, rdatas)), self._private, dns.name.from_text(name_text(DOMAIN) + "."),
-            key, inception=begins, expiration=ends,  # type: ignore[arg-type]
-        )  # fmt: skip
+            (name, dns.rdataset.from_rdata_list(rrset_.ttl, rdatas)),
+            self._private,
+            dns.name.from_text(name_text(DOMAIN) + "."),
+            key,
+            inception=begins,
+            expiration=ends,  # type: ignore[arg-type]
+        )
         wire = signed.to_wire()
         assert isinstance(wire, bytes)
         return RRset(rrset_.name, RRSIG, rrset_.ttl, (wire,))
@@ -179,11 +205,15 @@ def ds_set(*rdatas: bytes) -> RRset:
 
 
 def signed(
-    ds: RRset | None = None, with_ds: bool = True, spoil: Callable[[ServerView], ServerView] = lambda view: view, **dates: float
+    ds: RRset | None = None,
+    with_ds: bool = True,
+    spoil: Callable[[ServerView], ServerView] = lambda view: view,
+    **dates: float,
 ) -> Observation:
     """The healthy domain signed, its DS at both parent servers; ``spoil`` changes every server's view last."""
     servers = tuple(
-        spoil(replace(view, keys=SIGNER.keys, signatures=SIGNER.signatures(view, **dates), denial=DENIAL)) for view in HEALTHY.servers
+        spoil(replace(view, keys=SIGNER.keys, signatures=SIGNER.signatures(view, **dates), denial=DENIAL))
+        for view in HEALTHY.servers
     )
     chosen = (ds or ds_set(SIGNER.ds())) if with_ds else None
     return replace(HEALTHY, servers=servers, parents=tuple(replace(view, ds=chosen) for view in HEALTHY.parents))

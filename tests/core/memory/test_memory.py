@@ -51,15 +51,17 @@ def test_how_long_what_was_given_counts(
     found = still_held(copies([given(*each) for each in rows], 1000.0), present, 1000.0, CAUTION)
     assert (found[0].until(CAUTION) if found else None) == until
     if found:
-        assert f"with a TTL of {found[0].ttl}" in found[0].reason(1000.0, CAUTION) and "5 s for a question under way" in found[0].reason(
+        assert f"with a TTL of {found[0].ttl}" in found[0].reason(
             1000.0, CAUTION
-        )
+        ) and "5 s for a question under way" in found[0].reason(1000.0, CAUTION)
 
 
 def test_that_a_name_was_not_there_is_remembered_too() -> None:
     seen = absent("alder", DOMAIN, A, 1800)
     (copy,) = copies([Given(1, *seen, 0, 0, 900)], 1000)
-    assert copy.absent and copy.differs(web(60)) and not copy.differs(None) and copy.until(CAUTION) == 900 + 1800 + SLACK
+    assert (
+        copy.absent and copy.differs(web(60)) and not copy.differs(None) and copy.until(CAUTION) == 900 + 1800 + SLACK
+    )
     assert "that there is no A" in copy.text(1000)
 
 
@@ -68,7 +70,10 @@ def test_that_a_name_was_not_there_is_remembered_too() -> None:
     [
         (Look(DOMAIN, 5.0, tuple(seen_of("alder", [web(10)])), frozenset([("alder", DOMAIN, A)])), [1]),
         (Look(DOMAIN, 5.0, tuple(seen_of("alder", [web(3600)])), frozenset([("alder", DOMAIN, A)])), []),
-        (Look(DOMAIN, 5.0, tuple(seen_of("alder", [web(10)]))), []),  # about to be sent: what was given may be given still
+        (
+            Look(DOMAIN, 5.0, tuple(seen_of("alder", [web(10)]))),
+            [],
+        ),  # about to be sent: what was given may be given still
         (Look(DOMAIN, 5.0, (), frozenset([("birch", DOMAIN, A)])), [3]),
         (Look(DOMAIN, 5.0, (), whole=frozenset(["alder"])), [1, 2]),
     ],
@@ -102,7 +107,11 @@ def test_ns_sets_by_which_somebody_may_go_still() -> None:
     old, new = (rrset(DOMAIN, NS, 3600, sorted(each.servers)) for each in (ALDER, BIRCH))
     found = copies([given(PARENT, old, 0, 500), given("birch", new, 0, None)], 1000)
     (kept,) = kept_sets(found, DOMAIN, {new.rdatas}, 1000, CAUTION)
-    assert kept.names == tuple(sorted(ALDER.servers)) and kept.until == 500 + 3600 + SLACK and "the parent gave the NS set" in kept.text
+    assert (
+        kept.names == tuple(sorted(ALDER.servers))
+        and kept.until == 500 + 3600 + SLACK
+        and "the parent gave the NS set" in kept.text
+    )
 
 
 def carried(until: str) -> tuple[Runbook, dict[str, Outcome]]:
@@ -118,7 +127,8 @@ def carried(until: str) -> tuple[Runbook, dict[str, Outcome]]:
 
 
 def test_a_ttl_raised_and_put_back_in_the_middle_of_a_move_counts_to_its_end() -> None:
-    """Whatever was handed out beside the plan holds the step that takes the old side away, and the rehearsal knows it."""
+    """Whatever was handed out beside the plan holds the step that takes the old side away, and the rehearsal knows
+    it."""
     runbook, outcomes = carried("end")
     at = max(each.all for each in outcomes.values())
     apex = ZONE.apex_ns
@@ -128,7 +138,9 @@ def test_a_ttl_raised_and_put_back_in_the_middle_of_a_move_counts_to_its_end() -
     bound = hold_of(known, known.step("end"), outcomes, at)
     assert bound is not None and bound.instant == at - 100 + 2 * 86400 + 5 + runbook.margin and bound.rule == 4
     assert "with a TTL of 172800" in bound.reason and rehearse(known, outcomes, at).safe
-    hasty = replace(known, steps=tuple(replace(new, waits=old.waits) for new, old in zip(known.steps, runbook.steps, strict=True)))
+    hasty = replace(
+        known, steps=tuple(replace(new, waits=old.waits) for new, old in zip(known.steps, runbook.steps, strict=True))
+    )
     assert not rehearse(hasty, outcomes, at).safe
 
 
@@ -149,14 +161,17 @@ def test_what_the_plan_knows_itself_is_nothing_new() -> None:
 
 
 def test_a_ds_set_put_back_meanwhile_is_waited_for() -> None:
-    """What validating resolvers fetched then is as good as what the plan took away; a set of keys that the plan does not know is told by
-    the looks of its steps."""
+    """What validating resolvers fetched then is as good as what the plan took away; a set of keys that the plan does
+    not know is told by the looks of its steps."""
     runbook = signed_plan("unsigned")
 
     def past(records: str) -> list[Past]:
         ds = rrset(DOMAIN, DS, 864000, [parse_rdata(DS, records, DOMAIN)])
         copy = HeldCopy(PARENT, DOMAIN, DS, 864000, ds, runbook.drafted - 50, runbook.drafted - 10, True)
-        return sorted(set(recalled(runbook, {}, {DOMAIN: [copy]}, runbook.drafted).past) - set(runbook.past), key=lambda each: each.label)
+        return sorted(
+            set(recalled(runbook, {}, {DOMAIN: [copy]}, runbook.drafted).past) - set(runbook.past),
+            key=lambda each: each.label,
+        )
 
     (known,) = past("12 13 2 " + "ab" * 32)
     assert known.everywhere == runbook.drafted - 10 and "DS with 864000 at the parent" in known.label

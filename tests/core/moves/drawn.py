@@ -44,7 +44,9 @@ ZONE = parse_master(TEXT, DOMAIN, "drawn")
 
 
 def place(name: str, first: int, domain: str = "") -> Place:
-    servers = {parse_name(f"ns{number}.{domain or name + '.test'}."): (f"198.51.100.{first + number}",) for number in (1, 2)}
+    servers = {
+        parse_name(f"ns{number}.{domain or name + '.test'}."): (f"198.51.100.{first + number}",) for number in (1, 2)
+    }
     return Place(name, servers)
 
 
@@ -55,13 +57,23 @@ ABOVE = Place(PARENT, {parse_name("a.nic.example."): ("203.0.113.1",)})
 def plan_input(zone: Zone = ZONE, parent_ttl: int = 3600, **more: object) -> PlanInput:
     """``more``: fields of the plan_input that are to be otherwise."""
     made = PlanInput(
-        domain=DOMAIN, at=AT, parent_zone=parse_name("example."), parent_ttl=parent_ttl, zones={("alder", DOMAIN): zone},
-        places=(ABOVE, ALDER, BIRCH, CEDAR), delegation=tuple(sorted(ALDER.servers)), glue=(), glue_ttl=parent_ttl, main="alder",
+        domain=DOMAIN,
+        at=AT,
+        parent_zone=parse_name("example."),
+        parent_ttl=parent_ttl,
+        zones={("alder", DOMAIN): zone},
+        places=(ABOVE, ALDER, BIRCH, CEDAR),
+        delegation=tuple(sorted(ALDER.servers)),
+        glue=(),
+        glue_ttl=parent_ttl,
+        main="alder",
         follows=(),
-        registrar="flint", caution=Caution(300, 4, MARGIN),
+        registrar="flint",
+        caution=Caution(300, 4, MARGIN),
         hosts=tuple(KnownHost(host, AT, 600) for each in (BIRCH, CEDAR) for host in each.servers),
-        unsigned="no DS", publishing=240,
-    )  # fmt: skip
+        unsigned="no DS",
+        publishing=240,
+    )
     return replace(made, **more)  # type: ignore[arg-type]
 
 
@@ -70,7 +82,9 @@ KINDS: dict[str, Wish] = {
     "provider": NewProvider(DOMAIN, "alder", "birch"),
     "address": NewAddress("192.0.2.10", "192.0.2.99"),
     "alias": Alias(parse_name("app.kilnandclay.example."), parse_name("site.tidemill.example.")),
-    "addresses": Alias(SHOP, parse_name("site.tidemill.example."), (rrset(SHOP, A, 60, [address_rdata("203.0.113.7")]),)),
+    "addresses": Alias(
+        SHOP, parse_name("site.tidemill.example."), (rrset(SHOP, A, 60, [address_rdata("203.0.113.7")]),)
+    ),
     "verify": Verification(
         (
             (DOMAIN, "site-check=4f1c"),

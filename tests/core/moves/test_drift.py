@@ -1,4 +1,5 @@
-"""What the steps done have left is no drift, of no kind and at no step; whatever else is seen is told, with what to do."""
+"""What the steps done have left is no drift, of no kind and at no step; whatever else is seen is told, with what to
+do."""
 
 import pytest
 from hypothesis import given
@@ -33,7 +34,8 @@ def delegation(at: Position) -> RRset | None:
 def contents(at: Position, place: str, zone_name: bytes) -> Zone:
     """What the place should have by the plan: of what the plan does not follow, as it was."""
     keys = at.timeline.keys(zone_name)  # type: ignore[arg-type]
-    said = [each for key in keys if (each := at.timeline.rrset(place, zone_name, *key)) is not None]  # type: ignore[arg-type]
+    # type: ignore[arg-type]
+    said = [each for key in keys if (each := at.timeline.rrset(place, zone_name, *key)) is not None]
     return Zone(parse_name("x."), ()).of(zone_name, {}).with_rrsets(said)  # type: ignore[arg-type]
 
 
@@ -95,13 +97,17 @@ def test_an_edit_at_one_side_brings_what_makes_it_at_the_other(clashes: bool) ->
 
 
 def test_a_server_of_the_parent_that_lags_is_waited_for_and_named() -> None:
-    """Once the change is looked for, by the look itself; at every other step the address is told, and the waits run anew."""
+    """Once the change is looked for, by the look itself; at every other step the address is told, and the waits run
+    anew."""
     runbook = PLANS["provider"]
     order = [step.id for step in runbook.steps]
     looks, confirms = position(runbook, order.index("parents")), position(runbook, order.index("end"))
     sets = {"203.0.113.1": delegation(confirms), "203.0.113.2": rrset(DOMAIN, NS, 60, STRANGER)}
     assert delegation_drift(looks, HandedOn(sets, ())) == []
     (told,) = delegation_drift(confirms, HandedOn(sets, ()))
-    assert told.reason.startswith("203.0.113.2 of the parent's servers hands out ns1.somebody.test") and "switch" in told.unseen
+    assert (
+        told.reason.startswith("203.0.113.2 of the parent's servers hands out ns1.somebody.test")
+        and "switch" in told.unseen
+    )
     (all_of_them,) = delegation_drift(looks, HandedOn(dict.fromkeys(sets, rrset(DOMAIN, NS, 60, STRANGER)), ()))
     assert "draft again" in all_of_them.remedy

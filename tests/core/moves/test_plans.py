@@ -50,10 +50,24 @@ def test_records_first_delegation_second_nothing_ended_early() -> None:
 
 
 def test_several_wishes_make_one_plan_in_which_everything_is_done_at_both_sides() -> None:
-    together = ids(KINDS["provider"], NewAddress("192.0.2.10", "192.0.2.99"), Ttls({(parse_name("mail.kilnandclay.example."), A): 60}))
+    together = ids(
+        KINDS["provider"],
+        NewAddress("192.0.2.10", "192.0.2.99"),
+        Ttls({(parse_name("mail.kilnandclay.example."), A): 60}),
+    )
     assert [each for each in together if each.startswith("address")] == ["address", "address-2"]
-    assert together.index("publish") < together.index("lower-addresses") < together.index("ready") < together.index("address")
-    assert together.index("confirm-address") < together.index("end") < together.index("old-address") < together.index("old-sender")
+    assert (
+        together.index("publish")
+        < together.index("lower-addresses")
+        < together.index("ready")
+        < together.index("address")
+    )
+    assert (
+        together.index("confirm-address")
+        < together.index("end")
+        < together.index("old-address")
+        < together.index("old-sender")
+    )
     both = draw(plan_input(), "m1", "both", [KINDS["provider"], NewAddress("192.0.2.10", "192.0.2.99")])
     assert rehearse(both, {}, AT).safe
 
@@ -71,12 +85,21 @@ def test_texts_of_several_wishes_at_one_name_stand_side_by_side() -> None:
         if each.key == (DOMAIN, TXT)
     ]
     assert [row[0] for row in rows] == ["mail-records", "verify", "old-mail", "verified"]
-    assert all(before[2] == after[1] for before, after in pairwise(rows))  # each begins with what the one before it left
+    assert all(
+        before[2] == after[1] for before, after in pairwise(rows)
+    )  # each begins with what the one before it left
     check = '"site-check=4f1c"'
     assert [check in row[2] for row in rows] == [False, True, True, False]
-    assert rows[-1][2] == set(rdata_texts(draw(plan_input(), "m1", "mail", [KINDS["mail"]]).steps[-1].effects[0].changed[0].after))  # type: ignore[attr-defined]
+    assert rows[-1][2] == set(
+        rdata_texts(draw(plan_input(), "m1", "mail", [KINDS["mail"]]).steps[-1].effects[0].changed[0].after)
+    )  # type: ignore[attr-defined]
     looked = [effect for step in move.steps for effect in step.effects if isinstance(effect, Answered)]
-    assert all(check in rdata_texts(each) for effect in looked for each in effect.rrsets if (each.name, each.rtype) == (DOMAIN, TXT))
+    assert all(
+        check in rdata_texts(each)
+        for effect in looked
+        for each in effect.rrsets
+        if (each.name, each.rtype) == (DOMAIN, TXT)
+    )
     assert rehearse(move, {}, AT).safe
 
 
@@ -101,7 +124,10 @@ def test_texts_of_several_wishes_at_one_name_stand_side_by_side() -> None:
         ([KINDS["alias"], Ttls({(APP, A): 60})], "changed by two wishes"),
         ([KINDS["mail"], NewAddress("192.0.2.10", "192.0.2.99")], "changed by two wishes"),
         ([KINDS["mail"], Verification(((DOMAIN, "v=spf1 ip4:192.0.2.7 -all"),), 60)], "two SPF records"),
-        ([KINDS["mail"], Verification(((parse_name("a._domainkey.kilnandclay.example."), "v=DKIM1; p=ab"),), 60)], "wanted by two wishes"),
+        (
+            [KINDS["mail"], Verification(((parse_name("a._domainkey.kilnandclay.example."), "v=DKIM1; p=ab"),), 60)],
+            "wanted by two wishes",
+        ),
         ([Alias(parse_name("sub.kilnandclay.example."), WWW)], "is delegated"),
         ([Verification(((DOMAIN, "v=spf1 ip4:192.0.2.10 -all"),), 60)], "there already"),
     ],
@@ -120,13 +146,17 @@ def test_senders_are_named_side_by_side_as_long_as_either_sends() -> None:
         for effect in step.effects
         if step.id in ("senders", "old-sender")
     }  # type: ignore[attr-defined]
-    assert texts["senders"] == ['"v=spf1 ip4:192.0.2.10 ip4:192.0.2.99 -all"'] and texts["old-sender"] == ['"v=spf1 ip4:192.0.2.99 -all"']
+    assert texts["senders"] == ['"v=spf1 ip4:192.0.2.10 ip4:192.0.2.99 -all"'] and texts["old-sender"] == [
+        '"v=spf1 ip4:192.0.2.99 -all"'
+    ]
 
 
 @given(st.integers(1, 10**6), st.integers(1, 10**6), st.integers(1, 10**6), st.integers(0, 3600), st.booleans())
-def test_the_old_service_never_ends_before_rule_4_allows(parent_ttl: int, apex_ttl: int, low: int, floor: int, keeps: bool) -> None:
-    """Whatever was observed: the end lies at or after max(t_p + T_par, t_c + T_ns), or t_p + T_par + T_ns with a fixed NS set, which the
-    old side goes on giving: then it is not ended."""
+def test_the_old_service_never_ends_before_rule_4_allows(
+    parent_ttl: int, apex_ttl: int, low: int, floor: int, keeps: bool
+) -> None:
+    """Whatever was observed: the end lies at or after max(t_p + T_par, t_c + T_ns), or t_p + T_par + T_ns with a fixed
+    NS set, which the old side goes on giving: then it is not ended."""
     assert ZONE.apex_ns is not None
     places = (plan_input().places[0], replace(ALDER, own_ns=keeps), *plan_input().places[2:])
     zone = ZONE.with_rrsets([ZONE.apex_ns.with_ttl(apex_ttl)])
@@ -158,7 +188,11 @@ def test_holds_run_from_what_was_measured() -> None:
 
 def test_of_two_speeds_the_shorter_one_is_taken_and_both_are_told() -> None:
     chosen, ends = sooner_plan(plan_input(), "m1", "to birch", [KINDS["provider"]])
-    assert set(ends) == {LOWERED, AT_ONCE} and ends[AT_ONCE] < ends[LOWERED] and "lower" not in [step.id for step in chosen.steps]
+    assert (
+        set(ends) == {LOWERED, AT_ONCE}
+        and ends[AT_ONCE] < ends[LOWERED]
+        and "lower" not in [step.id for step in chosen.steps]
+    )
     assert sooner_plan(plan_input(), "m1", "second", [KINDS["second"]])[1] == {}  # no TTL to lower: one speed
 
 
@@ -171,7 +205,10 @@ def test_what_was_served_before_counts_whoever_saw_it() -> None:
     knowing = plan("provider", plan_input(low, remembered={DOMAIN: (seen,)}))
     ends = [list(forecast(each, {}, AT))[-1].ends for each in (forgetful, knowing)]
     assert ends[1] - ends[0] > 70_000 and rehearse(knowing, {}, AT).safe
-    hasty = replace(knowing, steps=tuple(replace(new, waits=old.waits) for new, old in zip(knowing.steps, forgetful.steps, strict=True)))
+    hasty = replace(
+        knowing,
+        steps=tuple(replace(new, waits=old.waits) for new, old in zip(knowing.steps, forgetful.steps, strict=True)),
+    )
     assert not rehearse(hasty, {}, AT).safe
     long_ago = replace(seen, given_until=AT - 100_000)
     assert plan("provider", plan_input(low, remembered={DOMAIN: (long_ago,)})).steps == forgetful.steps
@@ -193,7 +230,9 @@ def test_another_ttl_at_the_parent_is_drawn_anew(ttl: int) -> None:
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_what_visitors_can_feel_is_done_in_windows_and_the_rest_at_any_time(kind: str) -> None:
-    housed = plan_input(windows=("Sat 22:00-04:00", "Wed 01:00-02:00"), quiet=("1970-01-07",), time_zone="Europe/Berlin")
+    housed = plan_input(
+        windows=("Sat 22:00-04:00", "Wed 01:00-02:00"), quiet=("1970-01-07",), time_zone="Europe/Berlin"
+    )
     runbook = plan(kind, housed)
     slots = list(forecast(runbook, {}, AT))
     felt = [slot for slot in slots if slot.step.felt]
@@ -207,14 +246,20 @@ def test_what_visitors_can_feel_is_done_in_windows_and_the_rest_at_any_time(kind
     assert rehearse(runbook, {}, AT).safe
     assert all(slot.bound is None or slot.bound.rule for slot in slots if not slot.step.felt)
     step = felt[0].step if felt else slots[0].step
-    done = {slot.step.id: Outcome(slot.step.id, slot.first, slot.first, "done") for slot in slots[: slots.index(felt[0])]} if felt else {}
+    done = (
+        {slot.step.id: Outcome(slot.step.id, slot.first, slot.first, "done") for slot in slots[: slots.index(felt[0])]}
+        if felt
+        else {}
+    )
     late = slots[-1].ends + 86400
     hold, any_time = hold_of(runbook, step, done, late), hold_of(runbook, step, done, late, any_time=True)
     assert any_time is None or any_time.instant <= late
     if felt and hold is not None and hold.instant > late:
         assert hold.rule == 0
     back = draft_retreat(runbook, {slot.step.id: Begun(slot.first, slot.ends) for slot in slots}, late)
-    assert not [slot for slot in forecast(back, {}, late) if slot.bound is not None and slot.bound.rule == 0]  # a way back waits for none
+    assert not [
+        slot for slot in forecast(back, {}, late) if slot.bound is not None and slot.bound.rule == 0
+    ]  # a way back waits for none
 
 
 def test_a_house_without_any_window_plans_nothing_that_is_felt() -> None:

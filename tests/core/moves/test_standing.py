@@ -42,9 +42,15 @@ def test_every_step_of_a_move_from_its_draft_to_its_end() -> None:
             assert found.state == State.DRAFTED
         elif slot.bound is not None and slot.bound.instant > now:
             held += 1
-            assert (found.state, found.not_before, found.because) == (State.HOLDING, slot.bound.instant, slot.bound.reason)
+            assert (found.state, found.not_before, found.because) == (
+                State.HOLDING,
+                slot.bound.instant,
+                slot.bound.reason,
+            )
             late = as_of(found, slot.bound.instant)
-            assert (late.state, late.not_before) == (State.READY, None) and as_of(found, slot.bound.instant - 1) is found
+            assert (late.state, late.not_before) == (State.READY, None) and as_of(
+                found, slot.bound.instant - 1
+            ) is found
         else:
             assert found.state == State.READY and found.not_before is None
     assert held >= 2  # the switch and the end of the old service are not for today
@@ -70,7 +76,10 @@ def test_a_step_that_failed_or_was_left_in_the_middle(kinds: tuple[str, ...], st
 def test_what_only_a_person_can_do() -> None:
     runbook = plan("provider")
     now = AT + 30 * 86400
-    states = [standing_of(runbook, outcomes_until(runbook, count), [], "flint".__eq__, now).state for count in range(1, len(runbook.steps))]
+    states = [
+        standing_of(runbook, outcomes_until(runbook, count), [], "flint".__eq__, now).state
+        for count in range(1, len(runbook.steps))
+    ]
     by_hand = [step.title for step, state in zip(runbook.steps[1:], states, strict=True) if state == State.PERSON]
     assert by_hand == ["Set the NS set at the registrar flint to birch"]
     assert State.READY in states  # the others are the program's
@@ -86,11 +95,23 @@ def test_what_needs_somebody_comes_first() -> None:
     def one(state: State, not_before: float | None = None) -> Standing:
         return replace(standing_of(runbook, {}, [], nobody, AT), state=state, not_before=not_before)
 
-    found = by_urgency([
-        one(State.OVER), one(State.HOLDING, 500.0), one(State.DRAFTED), one(State.TROUBLE), one(State.HOLDING, 400.0), one(State.READY),
-        one(State.PERSON),
-    ])  # fmt: skip
+    found = by_urgency(
+        [
+            one(State.OVER),
+            one(State.HOLDING, 500.0),
+            one(State.DRAFTED),
+            one(State.TROUBLE),
+            one(State.HOLDING, 400.0),
+            one(State.READY),
+            one(State.PERSON),
+        ]
+    )
     assert [(each.state, each.not_before) for each in found] == [
-        (State.TROUBLE, None), (State.PERSON, None), (State.READY, None), (State.HOLDING, 400.0), (State.HOLDING, 500.0),
-        (State.DRAFTED, None), (State.OVER, None),
-    ]  # fmt: skip
+        (State.TROUBLE, None),
+        (State.PERSON, None),
+        (State.READY, None),
+        (State.HOLDING, 400.0),
+        (State.HOLDING, 500.0),
+        (State.DRAFTED, None),
+        (State.OVER, None),
+    ]

@@ -1,4 +1,5 @@
-"""Transfers between registrars: what stands in the way, the runbook, the way back, and what came out otherwise (rule 13)."""
+"""Transfers between registrars: what stands in the way, the runbook, the way back, and what came out otherwise (rule
+13)."""
 
 from dataclasses import replace
 
@@ -41,7 +42,16 @@ def day(days: float) -> str:
 
 
 HELD = RegisteredDomain(
-    DOMAIN, NOW, "flint", ALDER, (b"\x10\x20\x0d\x02" + bytes(32),), {OWN: ("198.51.100.31",)}, ("ok",), day(300), day(-700), day(-61)
+    DOMAIN,
+    NOW,
+    "flint",
+    ALDER,
+    (b"\x10\x20\x0d\x02" + bytes(32),),
+    {OWN: ("198.51.100.31",)},
+    ("ok",),
+    day(300),
+    day(-700),
+    day(-61),
 )
 WISH = Terms(FLINT, SLATE, "", False, 1, "")
 
@@ -86,7 +96,9 @@ def test_dns_and_hosts_that_the_losing_registrar_runs_go_first() -> None:
     ]
     hosts = obstacles(HELD, replace(FLINT, addresses=("198.51.100.31",)), NOW)
     assert len(hosts) == 1 and "hosts renumber" in hosts[0].remedy
-    assert not obstacles(HELD, replace(FLINT, servers=(parse_name("ns9.alder.test."),), addresses=("198.51.100.99",)), NOW)
+    assert not obstacles(
+        HELD, replace(FLINT, servers=(parse_name("ns9.alder.test."),), addresses=("198.51.100.99",)), NOW
+    )
 
 
 def draft(held: RegisteredDomain, wish: Terms) -> Runbook:
@@ -113,9 +125,14 @@ def test_the_steps_are_those_that_are_needed() -> None:
     assert locks(move, LOCK) == locked.statuses  # as it was before
     assert locks(draft(HELD, WISH), LOCK) == ("clientTransferProhibited",)  # in any case
     on_hold = draft(replace(HELD, statuses=("clientHold", "serverHold")), WISH)
-    assert locks(on_hold, LOCK) == ("clientHold", "clientTransferProhibited")  # the registry's own statuses are not ours to set
+    assert locks(on_hold, LOCK) == (
+        "clientHold",
+        "clientTransferProhibited",
+    )  # the registry's own statuses are not ours to set
     by_hand = replace(WISH, losing=Account("granite", True), gaining=Account("flint", True))
-    assert UNLOCK in ids(HELD, by_hand) and CODE not in ids(HELD, by_hand)  # nobody sees a form's lock before; nobody sees its code
+    assert UNLOCK in ids(HELD, by_hand) and CODE not in ids(
+        HELD, by_hand
+    )  # nobody sees a form's lock before; nobody sees its code
 
 
 def test_how_long_it_takes_when_nobody_acts() -> None:

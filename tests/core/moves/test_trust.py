@@ -45,16 +45,20 @@ def signed(ds_ttl: int = 3600, keys: Keys = KEYS, **more: object) -> PlanInput:
 
 
 UNCONNECTED = signed(anchors=DsSet(), earlier_keys={("alder", DOMAIN): (KeyState(None, -FOREVER, -FOREVER),)})
-EXCHANGING = signed(keys=BOTH, offers={"alder": (OLD, NEW)}, earlier_keys={("alder", DOMAIN): (KeyState(KEYS, -FOREVER, -FOREVER),)})
+EXCHANGING = signed(
+    keys=BOTH, offers={"alder": (OLD, NEW)}, earlier_keys={("alder", DOMAIN): (KeyState(KEYS, -FOREVER, -FOREVER),)}
+)
 SHARING = (ABOVE, replace(ALDER, takes_foreign=True), replace(ROWAN, takes_foreign=True), CEDAR)
 BROUGHT = (ABOVE, ALDER, replace(ROWAN, takes_keys=True), CEDAR)
 ONE = Keys(("12/13",), ("12/13",), ("12/13",), 7200)
 THEIRS = Keys(("78/13", "90/13", "34/13"), ("78/13",), ("90/13",), 7200)
 TOGETHER = rrset(DOMAIN, NS, 86400, (*ALDER.servers, *BIRCH.servers))
 BESIDE = signed(
-    places=SHARING, delegation=tuple(sorted((*ALDER.servers, *BIRCH.servers))), anchors=DsSet((OLD, "78 13 2 CC"), (), 3600),
+    places=SHARING,
+    delegation=tuple(sorted((*ALDER.servers, *BIRCH.servers))),
+    anchors=DsSet((OLD, "78 13 2 CC"), (), 3600),
     zones={(place, DOMAIN): ZONE.with_rrsets([TOGETHER]) for place in ("alder", "birch")},
-)  # fmt: skip
+)
 BESIDE = replace(BESIDE, hosts=(), keys={("alder", DOMAIN): KEYS.with_foreign(["90/13"]), ("birch", DOMAIN): THEIRS})
 FIRST_LEAVING = replace(BESIDE, main="birch", places=(ABOVE, replace(SHARING[1], signs=True), *SHARING[2:]))
 ONE_IS_DEAD = replace(BESIDE, places=SHARING[:2], zones={("alder", DOMAIN): BESIDE.contents})
@@ -66,7 +70,10 @@ PLANS: dict[str, tuple[PlanInput, Wish]] = {
     "signed": (plan_input(), Sign()),
     "connected": (UNCONNECTED, Sign()),
     "shared": (signed(places=SHARING), NewProvider(DOMAIN, "alder", "birch")),
-    "shared-long-ttls": (signed(ds_ttl=86400, keys=replace(KEYS, ttl=172800), places=SHARING), NewProvider(DOMAIN, "alder", "birch")),
+    "shared-long-ttls": (
+        signed(ds_ttl=86400, keys=replace(KEYS, ttl=172800), places=SHARING),
+        NewProvider(DOMAIN, "alder", "birch"),
+    ),
     "shared-by-two-signers": (
         signed(places=(ABOVE, replace(ALDER, takes_foreign=True, signs=True), *SHARING[2:])),
         NewProvider(DOMAIN, "alder", "birch"),
@@ -87,7 +94,10 @@ PLANS: dict[str, tuple[PlanInput, Wish]] = {
     "first-leaves": (FIRST_LEAVING, SecondSigner("alder", True)),
     "beside-is-dead": (ONE_IS_DEAD, SecondSigner("birch", True, tuple(BIRCH.servers))),
     "retired": (signed(), Retirement()),
-    "hosts": (signed(places=(ABOVE, WITH_HOST, ROWAN, CEDAR)), Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,))),
+    "hosts": (
+        signed(places=(ABOVE, WITH_HOST, ROWAN, CEDAR)),
+        Hosts({HOST: ("198.51.100.77",)}, {HOST: None}, (HOST,)),
+    ),
 }
 
 
@@ -100,7 +110,11 @@ def without_waits(runbook: Runbook, ident: str, rules: set[int]) -> Runbook:
     """The same, somebody being too quick before one step."""
 
     def quick(step: Step) -> Step:
-        return replace(step, waits=tuple(each for each in step.waits if each.rule not in rules)) if step.id in ident.split() else step
+        return (
+            replace(step, waits=tuple(each for each in step.waits if each.rule not in rules))
+            if step.id in ident.split()
+            else step
+        )
 
     return replace(runbook, steps=tuple(map(quick, runbook.steps)))
 
@@ -129,12 +143,27 @@ def test_every_plan_is_safe_and_so_is_every_way_back(kind: str) -> None:
         ("signed", "ds-in", {6}, "unsigned"),
         ("connected", "ds-in", {6}, "unsigned"),
         ("exchanged", "ds-in", {9}, "none of them is one that the DS set matches"),
-        ("double-ksk", "old-key", {7}, "none of them is one that the DS set matches"),  # the key goes, its DS is in caches still
+        (
+            "double-ksk",
+            "old-key",
+            {7},
+            "none of them is one that the DS set matches",
+        ),  # the key goes, its DS is in caches still
         ("double-ds", "new-key", {7}, "none of them is one that the DS set matches"),
         ("one-key", "old-key", {6}, "the keys do not prove the answer"),
-        ("algorithm", "new-key", {6}, "wants a signature of every algorithm"),  # an algorithm in the key set that old answers lack
+        (
+            "algorithm",
+            "new-key",
+            {6},
+            "wants a signature of every algorithm",
+        ),  # an algorithm in the key set that old answers lack
         ("algorithm", "old-signatures", {6, 7, 9}, "wants a signature of every algorithm"),  # dropped too early
-        ("shared-long-ttls", "ready", {7, 9}, "the keys do not prove the answer"),  # one side's keys missing in the other's set
+        (
+            "shared-long-ttls",
+            "ready",
+            {7, 9},
+            "the keys do not prove the answer",
+        ),  # one side's keys missing in the other's set
         ("shared-long-ttls", "ds-in", {6, 8, 9}, "none of them is one that the DS set matches"),
         ("shared", "ds-in keys-own", {6, 7, 8, 9}, "the keys do not prove the answer"),
     ],
@@ -147,7 +176,10 @@ def test_the_classic_accidents_are_stories(kind: str, step: str, rules: set[int]
     found = rehearse(runbook, {}, runbook.drafted)
     stories = [" ".join(each.story) for each in found.counterexamples]
     assert not found.safe and any(said in each for each in stories), stories
-    assert all("come later" in each.remedy or "later:" in each.remedy or "nobody may" in each.remedy for each in found.counterexamples)
+    assert all(
+        "come later" in each.remedy or "later:" in each.remedy or "nobody may" in each.remedy
+        for each in found.counterexamples
+    )
 
 
 def test_signatures_that_run_out_during_a_hold_are_a_story() -> None:
@@ -159,9 +191,14 @@ def test_signatures_that_run_out_during_a_hold_are_a_story() -> None:
     stories = [" ".join(each.story) for each in found.counterexamples]
     assert stories and all("keys whose signatures ran out at 1970-01-0" in each for each in stories), stories
     assert all("sign the zone anew" in each.remedy for each in found.counterexamples)
-    assert rehearse(runbook, {}, runbook.drafted, (), {"alder": slots[-1].ends + 9e5}).counterexamples[0].at > slots[-1].ends
+    assert (
+        rehearse(runbook, {}, runbook.drafted, (), {"alder": slots[-1].ends + 9e5}).counterexamples[0].at
+        > slots[-1].ends
+    )
     unsigned = plan("unsigned")
-    assert rehearse(unsigned, {}, unsigned.drafted, (), {"alder": list(forecast(unsigned, {}, unsigned.drafted))[-1].ends + 9e5}).safe
+    assert rehearse(
+        unsigned, {}, unsigned.drafted, (), {"alder": list(forecast(unsigned, {}, unsigned.drafted))[-1].ends + 9e5}
+    ).safe
 
 
 def test_what_cannot_be_meant_is_refused() -> None:
@@ -184,7 +221,8 @@ def test_what_cannot_be_meant_is_refused() -> None:
 
 
 class Resolver:
-    """Independent of the rehearsal: one that validates, follows the parent alone, and keeps each thing until its TTL is over."""
+    """Independent of the rehearsal: one that validates, follows the parent alone, and keeps each thing until its TTL is
+    over."""
 
     def __init__(self, playback: Playback, chance: random.Random) -> None:
         self.playback, self.chance = playback, chance
@@ -198,7 +236,8 @@ class Resolver:
 
     def at(self, track: object, now: float) -> object:
         """One of the values that some server gives at that moment."""
-        return self.chance.choice([each.value for each in track.periods if each.begins <= now < each.ends])  # type: ignore[attr-defined]
+        # type: ignore[attr-defined]
+        return self.chance.choice([each.value for each in track.periods if each.begins <= now < each.ends])
 
     def bogus(self, now: float) -> bool:
         timeline, playback = self.playback.timeline, self.playback
@@ -208,11 +247,14 @@ class Resolver:
         ns = self.have("ns", now, (ns, ns.ttl if ns is not None else 60))  # type: ignore[attr-defined]
         if ns is None:
             return False  # it is led nowhere
-        places = {place.name for place in playback.premises.places if set(place.servers) & set(ns.rdatas)}  # type: ignore[attr-defined]
+        # type: ignore[attr-defined]
+        places = {place.name for place in playback.premises.places if set(place.servers) & set(ns.rdatas)}
         place = min(places)
         keys = self.at(timeline.signed[place, DOMAIN], now)
         known = self.have("keys", now, (keys, keys.ttl if keys else 60))  # type: ignore[attr-defined]
-        data = self.have("data", now, (self.at(timeline.signed[place, DOMAIN], now), playback.premises.longest_ttl(DOMAIN)))
+        data = self.have(
+            "data", now, (self.at(timeline.signed[place, DOMAIN], now), playback.premises.longest_ttl(DOMAIN))
+        )
         if not anchors:
             return False
         if known is None or not anchors.labels & set(known.published) & set(known.entry):  # type: ignore[attr-defined]

@@ -1,8 +1,10 @@
-"""The exact waits of every kind of plan: after which step, how many seconds, with how much slack, by which rule of docs/timing.md.
+"""The exact waits of every kind of plan: after which step, how many seconds, with how much slack, by which rule of
+docs/timing.md.
 
-Worked out by hand from what the plans are drawn from (``drawn.py``, ``test_trust.py``): NS sets with 3600 s at the parent and 86400 s in
-the zone, lowered to 300; “no such name” 1800 s, in the zones of other name servers 600; the longest TTL 86400; DS 3600 (86400 where an
-algorithm changes), keys 7200; a question under way 4 s and one for each copy.
+Worked out by hand from what the plans are drawn from (``drawn.py``, ``test_trust.py``): NS sets with 3600 s at the
+parent and 86400 s in the zone, lowered to 300; “no such name” 1800 s, in the zones of other name servers 600; the
+longest TTL 86400; DS 3600 (86400 where an algorithm changes), keys 7200; a question under way 4 s and one for each
+copy.
 """
 
 import pytest
@@ -132,17 +134,33 @@ algorithm | old-signatures | ds-seen | 86400 | 5 | 7
 """  # kind | step | after | seconds | slack | rule
 
 REASONS = {  # one of each rule, as it is told
-    ("provider", "ready", 1): "the old NS set was handed out with a TTL of 86400 until {at}, and may be kept that long; now with 300",
+    (
+        "provider",
+        "ready",
+        1,
+    ): "the old NS set was handed out with a TTL of 86400 until {at}, and may be kept that long; now with 300",
     ("address", "confirm-address", 2): "kilnandclay.example A was handed out until {at} with a TTL of 300",
-    ("provider", "ready", 3): "the address of ns2.birch.test: seen everywhere at {at}, and caches may keep “no such name” for 600 s",
-    ("provider", "confirm", 4): "the domain's own servers (alder) handed out the old NS set until {at} with a TTL of 300",
+    (
+        "provider",
+        "ready",
+        3,
+    ): "the address of ns2.birch.test: seen everywhere at {at}, and caches may keep “no such name” for 600 s",
+    (
+        "provider",
+        "confirm",
+        4,
+    ): "the domain's own servers (alder) handed out the old NS set until {at} with a TTL of 300",
     (
         "part",
         "confirm",
         15,
     ): "the servers of kilnandclay.example answered for names below app.kilnandclay.example themselves until {at}, and "
     "that may be kept for 1800 s",
-    ("signed", "ds-in", 6): "alder was not known to be signed before {at}: what it gave unsigned may be kept for 86400 s",
+    (
+        "signed",
+        "ds-in",
+        6,
+    ): "alder was not known to be signed before {at}: what it gave unsigned may be kept for 86400 s",
     ("unsigned", "unsigned", 7): "the parent handed out the DS of key 12/13 until {at} with a TTL of 3600",
     ("one-key", "ds-in", 9): "alder gave keys with 12/13 until {at}, and that may be kept for 7200 s",
 }
@@ -161,13 +179,17 @@ def rows() -> dict[str, list[str]]:
 
 @pytest.mark.parametrize("kind", rows())
 def test_every_wait_is_what_the_rules_make_it(kind: str) -> None:
-    found = [f"{kind} | {step} | {wait.after} | {wait.seconds} | {wait.slack} | {wait.rule}" for step, wait in waits_of(kind)]
+    found = [
+        f"{kind} | {step} | {wait.after} | {wait.seconds} | {wait.slack} | {wait.rule}" for step, wait in waits_of(kind)
+    ]
     assert found == rows()[kind]
 
 
 @pytest.mark.parametrize(("kind", "step", "rule"), REASONS)
 def test_a_wait_says_why(kind: str, step: str, rule: int) -> None:
-    assert [wait.because for ident, wait in waits_of(kind) if (ident, wait.rule) == (step, rule)][-1] == REASONS[kind, step, rule]
+    assert [wait.because for ident, wait in waits_of(kind) if (ident, wait.rule) == (step, rule)][-1] == REASONS[
+        kind, step, rule
+    ]
 
 
 def test_the_instant_is_that_of_the_latest_wait_with_slack_and_margin() -> None:
@@ -177,5 +199,7 @@ def test_the_instant_is_that_of_the_latest_wait_with_slack_and_margin() -> None:
     end = bounds["end"]
     assert end is not None and end.rule == 4 and end.instant == outcomes["parents"] + 3600 + 5 + MARGIN
     assert end.instant > outcomes["lower"] + 86400 + 5 + MARGIN and len(end.parts) == 3
-    assert end.parts[0][0] == end.instant and [each for each, _ in end.parts] == sorted((each for each, _ in end.parts), reverse=True)
+    assert end.parts[0][0] == end.instant and [each for each, _ in end.parts] == sorted(
+        (each for each, _ in end.parts), reverse=True
+    )
     assert hold_of(runbook, runbook.steps[0], {}, AT) is None

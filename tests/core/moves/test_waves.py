@@ -11,7 +11,9 @@ from legatum.core.records.name import Name, is_under, parse_name
 DOMAINS = [parse_name(f"d{number}.example.") for number in range(12)]
 HOSTS = [parse_name(f"ns1.{host}") for host in ("far.test.", *(f"d{number}.example." for number in range(12)))]
 MEMBERS = st.lists(st.sampled_from(DOMAINS), unique=True).flatmap(
-    lambda domains: st.tuples(*(st.builds(Member, st.just(each), st.frozensets(st.sampled_from(HOSTS), max_size=3)) for each in domains))
+    lambda domains: st.tuples(
+        *(st.builds(Member, st.just(each), st.frozensets(st.sampled_from(HOSTS), max_size=3)) for each in domains)
+    )
 )
 SIZES = st.sampled_from(["1,10,rest", "rest", "2", "1,3", "5,rest"])
 

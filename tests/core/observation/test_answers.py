@@ -11,7 +11,8 @@ from legatum.core.zones.masterfile import parse_master
 from tests.strategies import ORIGIN
 
 ZONE = parse_master(
-    "$TTL 60\n@ SOA a. b. 1 2 3 4 5\n@ NS ns1.alder.test.\n@ A 192.0.2.1\nwww CNAME @\n*.sites A 192.0.2.2\napp NS ns1.rowan.test.\n"
+    "$TTL 60\n@ SOA a. b. 1 2 3 4 5\n@ NS ns1.alder.test.\n@ A 192.0.2.1\nwww CNAME @\n*.sites A 192.0.2.2\n"
+    "app NS ns1.rowan.test.\n"
     "@ DNSKEY 257 3 13 aaaa\n",
     ORIGIN,
 )
@@ -36,8 +37,12 @@ OWN_CUT = answer(rrset(APP, NS, 300, [ROWAN]))
 OTHER_CUT = answer(rrset(APP, NS, 300, [parse_name("ns9.rowan.test.")]))
 
 
-def weight(name: Name, rtype: int, old: list[Said], new: list[Said], followed: tuple[Said, ...] = ()) -> ForVisitors | None:
-    said = {f"old{number}": each for number, each in enumerate(old)} | {f"new{number}": each for number, each in enumerate(new)}
+def weight(
+    name: Name, rtype: int, old: list[Said], new: list[Said], followed: tuple[Said, ...] = ()
+) -> ForVisitors | None:
+    said = {f"old{number}": each for number, each in enumerate(old)} | {
+        f"new{number}": each for number, each in enumerate(new)
+    }
     sides = [tuple(each for each in said if each.startswith(side)) for side in ("old", "new")]
     found = answer_differences(Heard(ZONE, sides[0], sides[1], {(name, rtype): said}, {(name, rtype): followed}))
     return found[0].weight if found else None
@@ -68,7 +73,13 @@ def weight(name: Name, rtype: int, old: list[Said], new: list[Said], followed: t
         (ORIGIN, A, [NO_DATA], [NO_NAME], ForVisitors.WORSE),
         (below("nothing", ORIGIN), A, [NO_DATA], [NO_NAME], ForVisitors.EQUAL),
         (below("legatum-no-such-name", ORIGIN), A, [NO_NAME], [answer(address(9))], ForVisitors.WORSE),
-        (ORIGIN, SOA, [answer(rrset(ORIGIN, SOA, 60, [b"a"]))], [answer(rrset(ORIGIN, SOA, 60, [b"b"]))], ForVisitors.OWN),
+        (
+            ORIGIN,
+            SOA,
+            [answer(rrset(ORIGIN, SOA, 60, [b"a"]))],
+            [answer(rrset(ORIGIN, SOA, 60, [b"b"]))],
+            ForVisitors.OWN,
+        ),
         (ORIGIN, NS, [answer(rrset(ORIGIN, NS, 60, [ROWAN]))], [FAILS], ForVisitors.WORSE),
         (WWW, A, [answer(ALIAS, address(1))], [answer(address(1, name=WWW))], ForVisitors.EQUAL),
         (WWW, A, [answer(ALIAS, address(1))], [answer(address(2, name=WWW))], ForVisitors.WORSE),
@@ -79,7 +90,9 @@ def weight(name: Name, rtype: int, old: list[Said], new: list[Said], followed: t
         (APP, A, [REFERS], [answer(address(7, name=APP))], ForVisitors.UNKNOWN),  # nobody followed the referral
     ],
 )
-def test_what_a_difference_means(name: Name, rtype: int, old: list[Said], new: list[Said], meant: ForVisitors | None) -> None:
+def test_what_a_difference_means(
+    name: Name, rtype: int, old: list[Said], new: list[Said], meant: ForVisitors | None
+) -> None:
     found = weight(name, rtype, old, new)
     if meant is None:
         assert found in (None, ForVisitors.OWN)
@@ -116,4 +129,7 @@ def test_contents_are_weighed_the_same_way() -> None:
         (one, late): ForVisitors.EQUAL,
     }
     for (left, right), meant in weights.items():
-        assert Difference(ORIGIN, A, left, right).weight == meant and Difference(ORIGIN, A, left, right, True).weight == ForVisitors.OWN
+        assert (
+            Difference(ORIGIN, A, left, right).weight == meant
+            and Difference(ORIGIN, A, left, right, True).weight == ForVisitors.OWN
+        )

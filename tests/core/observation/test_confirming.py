@@ -1,4 +1,5 @@
-"""Expectations as they are typed, verdicts with their bounds, the progress of a change beside its forecast, registration data."""
+"""Expectations as they are typed, verdicts with their bounds, the progress of a change beside its forecast,
+registration data."""
 
 import ipaddress
 from dataclasses import replace
@@ -55,7 +56,9 @@ TAG = int.from_bytes(SIGNER.ds()[:2])
 # What is typed
 
 
-@pytest.mark.parametrize("text", [f"{TAG} 13 2 {HEX}", f"DS {TAG} 13 2 {HEX.upper()}", f" {TAG}  13 2 {HEX[:30]} {HEX[30:]} "])
+@pytest.mark.parametrize(
+    "text", [f"{TAG} 13 2 {HEX}", f"DS {TAG} 13 2 {HEX.upper()}", f" {TAG}  13 2 {HEX[:30]} {HEX[30:]} "]
+)
 def test_a_ds_in_the_forms_in_which_it_is_shown(text: str) -> None:
     assert parse_ds_text(text) == SIGNER.ds()
 
@@ -83,12 +86,16 @@ def test_records_are_below_the_domain_unless_they_are_in_it() -> None:
 def test_the_verdict_names_who_disagrees_and_until_when() -> None:
     late = ResolverView("harbour", "192.0.2.101", "answer", ns(NS1, ttl=700), None, 9)
     good = ResolverView("mill", "192.0.2.102", "answer", ns(NS1, NS2, ttl=700), None, 9)
-    observation = replace(HEALTHY, resolvers=(late, good), registration=RegistrationView("flint", (NS2, NS1), ("ok",), ""))
+    observation = replace(
+        HEALTHY, resolvers=(late, good), registration=RegistrationView("flint", (NS2, NS1), ("ok",), "")
+    )
     verdict = agreement(observation, (NS2, NS1))
     assert [(each.party, each.until) for each in verdict.disagreeing] == [("resolver", NOW + 700)]
     assert not verdict.confirmed and not verdict.faults and agreement(HEALTHY).confirmed
     assert not agreement(HEALTHY, (NS1,)).confirmed and not agreement(parents(None, None)).confirmed
-    left_over = replace(observation, registration=RegistrationView("flint", (NS1, NS2, INSIDE), ("ok",), ""), resolvers=())
+    left_over = replace(
+        observation, registration=RegistrationView("flint", (NS1, NS2, INSIDE), ("ok",), ""), resolvers=()
+    )
     assert [each.party for each in agreement(left_over, (NS1, NS2)).disagreeing] == ["registrar"]
 
 
@@ -103,7 +110,8 @@ def test_a_difference_is_expected_for_so_long_and_then_a_fault() -> None:
 
 
 def test_a_parent_that_is_behind_is_not_the_registrations_fault() -> None:
-    """Registration data and the zone agree on the new set, and the parent goes on with the old one: it is the parent that differs."""
+    """Registration data and the zone agree on the new set, and the parent goes on with the old one: it is the parent
+    that differs."""
     held = RegistrationView("flint", (NS1, NS2), ("ok",), "")
     stuck = replace(parents(ns(OTHER), ns(OTHER)), rdap=held)
     assert {each.party for each in agreement(stuck).disagreeing} == {"parent"}
@@ -142,7 +150,9 @@ CHANGE = WatchedChange(DOMAIN, NS, (NS1,), delegation=True)
 
 
 def look(at: float, **states: tuple[str, int]) -> Look:
-    return Look(at, tuple(Told(who.split("_")[0], who, State(state), state, ttl) for who, (state, ttl) in states.items()))
+    return Look(
+        at, tuple(Told(who.split("_")[0], who, State(state), state, ttl) for who, (state, ttl) in states.items())
+    )
 
 
 def test_a_course_from_the_first_server_to_the_last_cache() -> None:
@@ -212,10 +222,25 @@ def test_registration_data_in_the_registrys_words() -> None:
     assert view.ds == (b"\0\1\x0d\2" + b"\xab" * 32,)
 
 
-KEYS = ["status", "events", "nameservers", "ldhName", "entities", "roles", "vcardArray", "secureDNS", "dsData", "keyTag", "v4", "v6"]
+KEYS = [
+    "status",
+    "events",
+    "nameservers",
+    "ldhName",
+    "entities",
+    "roles",
+    "vcardArray",
+    "secureDNS",
+    "dsData",
+    "keyTag",
+    "v4",
+    "v6",
+]
 LEAVES = st.none() | st.booleans() | st.integers() | st.text(max_size=8)
 JSON = st.recursive(
-    LEAVES, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(KEYS), inner, max_size=4), max_leaves=12
+    LEAVES,
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(KEYS), inner, max_size=4),
+    max_leaves=12,
 )
 
 
@@ -234,15 +259,28 @@ def test_a_hosts_addresses_in_one_spelling() -> None:
 
 
 def givens(observation: Observation, signer: Signer | None = None, **spoilt: Any) -> list[Given]:
-    """Every server answers alike for what visitors come for, with signatures by ``signer``; ``spoilt`` changes what the first one gives
-    for the domain's address."""
+    """Every server answers alike for what visitors come for, with signatures by ``signer``; ``spoilt`` changes what the
+    first one gives for the domain's address."""
     found = []
     for view in observation.servers:
         for name, rtype in questions(DOMAIN):
             sets = [address(name, "198.51.100.80")] if rtype == A else [mx(MAIL)] if rtype == MX else []
             signatures = [signer.sign(each) for each in sets] if signer else []
             who = f"{name_text(view.server)} ({view.address})"
-            found.append(Given("child", who, view.address, name, rtype, "answer" if sets else "no data", 0, True, (*sets, *signatures), ()))
+            found.append(
+                Given(
+                    "child",
+                    who,
+                    view.address,
+                    name,
+                    rtype,
+                    "answer" if sets else "no data",
+                    0,
+                    True,
+                    (*sets, *signatures),
+                    (),
+                )
+            )
     return [replace(found[0], **spoilt), *found[1:]]
 
 
@@ -250,19 +288,29 @@ def test_a_verdict_speaks_of_no_more_than_was_seen() -> None:
     elsewhere = "how it looks from other networks"
     everything = replace(HEALTHY, resolvers=resolver().resolvers, rdap=registered().rdap)
     assert unseen(everything) == [elsewhere]
-    assert unseen(HEALTHY) == ["what resolvers say (none was asked)", "the registration (no account and no RDAP)", elsewhere]
+    assert unseen(HEALTHY) == [
+        "what resolvers say (none was asked)",
+        "the registration (no account and no RDAP)",
+        elsewhere,
+    ]
     one_less = replace(everything, servers=everything.servers[:3])
     assert unseen(one_less) == ["what 2001:db8:b2::53 says", elsewhere]
     under_ds = replace(signed(), resolvers=everything.resolvers, rdap=everything.rdap)
     above = "the chain of trust above example"
-    assert unseen(under_ds) == ["what validating resolvers say (none of the settings' was seen to validate)", above, elsewhere]
+    assert unseen(under_ds) == [
+        "what validating resolvers say (none of the settings' was seen to validate)",
+        above,
+        elsewhere,
+    ]
     assert unseen(replace(under_ds, resolvers=resolver(authenticated=True).resolvers)) == [above, elsewhere]
 
 
 def test_a_sound_domain_is_confirmed_and_what_was_not_looked_at_is_kept() -> None:
     verdict = agreement(HEALTHY, None, (), givens(HEALTHY), ["other names"])
     assert verdict.confirmed and verdict.not_looked_at == ("other names",)
-    assert {"NS set", "version", "DS", "kilnandclay.example A", "www.kilnandclay.example A"} <= {each.about for each in verdict.checks}
+    assert {"NS set", "version", "DS", "kilnandclay.example A", "www.kilnandclay.example A"} <= {
+        each.about for each in verdict.checks
+    }
     assert agreement(inside(*GLUE), None, (), givens(inside(*GLUE))).confirmed
 
 
@@ -272,11 +320,21 @@ def test_a_sound_domain_is_confirmed_and_what_was_not_looked_at_is_kept() -> Non
         (HEALTHY, {"answer": (address(DOMAIN, "198.51.100.99"),)}, "kilnandclay.example A", "198.51.100.99"),
         (HEALTHY, {"answer": (), "outcome": "no data"}, "kilnandclay.example A", "no data"),
         (HEALTHY, {"authoritative": False}, "kilnandclay.example A", "A 198.51.100.80"),
-        (HEALTHY, {"rcode": None, "answer": (), "outcome": "no answer in time"}, "kilnandclay.example A", "no answer in time"),
+        (
+            HEALTHY,
+            {"rcode": None, "answer": (), "outcome": "no answer in time"},
+            "kilnandclay.example A",
+            "no answer in time",
+        ),
         (first(soa=soa(6)), {}, "version", "serial 6, others have 7"),
         (inside(address(INSIDE, "192.0.2.66"), GLUE[1]), {}, "glue of ns1.kilnandclay.example", "its zone has"),
         (inside(), {}, "glue of ns1.kilnandclay.example", "no address"),
-        (replace(HEALTHY, parents=(replace(HEALTHY.parents[0], ds_absent=False), HEALTHY.parents[1])), {}, "DS", "no proof"),
+        (
+            replace(HEALTHY, parents=(replace(HEALTHY.parents[0], ds_absent=False), HEALTHY.parents[1])),
+            {},
+            "DS",
+            "no proof",
+        ),
     ],
 )
 def test_what_is_not_sound_is_named(observation: Observation, spoilt: dict[str, Any], about: str, says: str) -> None:
@@ -288,14 +346,18 @@ def test_under_a_ds_keys_and_signatures_are_checked_down_to_the_answer_at_every_
     def judged(observation: Observation, given: list[Given]) -> list[str]:
         return [each.said for each in agreement(observation, None, (), given).faults if each.about == "signatures"]
 
-    sound = [each for each in givens(signed(), SIGNER) if each.rcode == 0 and each.answer]  # what is denied is another question
+    sound = [
+        each for each in givens(signed(), SIGNER) if each.rcode == 0 and each.answer
+    ]  # what is denied is another question
     assert judged(signed(), sound) == []
     bare = every(signed(), keys=None, signatures={}, denial=None)
     assert len(judged(bare, sound)) == 4 and "no DNSKEY, although the parent has a DS" in judged(bare, sound)[0]
     assert "no key fits the DS" in judged(signed(ds_set(Signer(1147).ds())), sound)[0]
     one = first(signed(), keys=None, signatures={})
     assert len(judged(one, sound)) == 1
-    stale = [replace(each, answer=(each.answer[0], SIGNER.sign(each.answer[0], ends=NOW - 1))) for each in sound[:1]] + sound[1:]
+    stale = [
+        replace(each, answer=(each.answer[0], SIGNER.sign(each.answer[0], ends=NOW - 1))) for each in sound[:1]
+    ] + sound[1:]
     assert judged(signed(), stale) == ["kilnandclay.example A: the signature is expired"]
     unproven = [each for each in givens(signed(), SIGNER) if each.rtype == AAAA]
     assert "no proof that there is no" in judged(signed(), unproven)[0]
@@ -312,7 +374,9 @@ def test_resolvers_that_fail_because_of_the_domain_are_not_to_be_mended() -> Non
 
 
 def test_on_the_way_to_other_servers_those_left_behind_are_not_judged() -> None:
-    away = replace(HEALTHY, servers=tuple(replace(each, soa=soa(3)) if each.server == NS2 else each for each in HEALTHY.servers))
+    away = replace(
+        HEALTHY, servers=tuple(replace(each, soa=soa(3)) if each.server == NS2 else each for each in HEALTHY.servers)
+    )
     assert "version" in {each.about for each in agreement(away, Expected(ns=(NS1, NS2)), (), []).faults}
     assert "version" not in {each.about for each in agreement(away, Expected(ns=(NS1,)), (), []).faults}
 
@@ -326,7 +390,9 @@ def test_a_week_of_looks_is_remembered_in_little_room_and_nothing_is_forgotten_o
         bounded = max(bounded, len(progress.looks))
     assert bounded <= 2001 and progress.count == 60_480
     assert progress.begins == 300_000.0 and progress.old_ttl == 3600 and progress.looks[-1].complete
-    assert [after.at for before, after in pairwise(progress.looks) if before.resolvers != after.resolvers] == [590_000.0]
+    assert [after.at for before, after in pairwise(progress.looks) if before.resolvers != after.resolvers] == [
+        590_000.0
+    ]
     for number in range(5000):  # and where every look is another
         progress.add(look(700_000.0 + number, child_a=("new", 3600), resolver_a=("old" if number % 2 else "new", 60)))
         assert len(progress.looks) <= 2001

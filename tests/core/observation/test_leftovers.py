@@ -33,7 +33,10 @@ def found(known: KnownToHouse = KNOWN, observation: object = HEALTHY, registrar:
 
 
 def kinds(listed: list[Leftover]) -> dict[LeftoverKind, list[bool]]:
-    return {kind: [each.sure for each in listed if each.kind == kind] for kind in dict.fromkeys(each.kind for each in listed)}
+    return {
+        kind: [each.sure for each in listed if each.kind == kind]
+        for kind in dict.fromkeys(each.kind for each in listed)
+    }
 
 
 def test_texts_that_somebody_looked_at_once() -> None:
@@ -45,7 +48,9 @@ def test_texts_that_somebody_looked_at_once() -> None:
 
 
 def test_zones_hosts_and_templates() -> None:
-    known = replace(KNOWN, former={"birch": None}, hosts={HOST: ("198.51.100.53",), HEALTHY.delegation[0]: ("198.51.100.31",)})
+    known = replace(
+        KNOWN, former={"birch": None}, hosts={HOST: ("198.51.100.53",), HEALTHY.delegation[0]: ("198.51.100.31",)}
+    )
     assert [(each.kind, each.what, each.where) for each in found(known) if each.sure] == [
         (LeftoverKind.HOST, "ns9.kilnandclay.example", "flint"), (LeftoverKind.ZONE, "kilnandclay.example", "birch"),
     ]  # fmt: skip
@@ -58,9 +63,12 @@ def test_zones_hosts_and_templates() -> None:
 
 def test_addresses_of_name_servers_that_were_and_of_what_has_moved() -> None:
     once = hosts_in(["ns9.kilnandclay.example. ns8.kilnandclay.example.", "ns1.alder.test."])
-    assert [(each.what, each.sure) for each in found(replace(KNOWN, once_named=once)) if each.kind == LeftoverKind.ADDRESS] == [
-        ("ns8.kilnandclay.example A", False), ("ns9.kilnandclay.example A", True),  # mail leads to the first
-    ]  # fmt: skip
+    assert [
+        (each.what, each.sure) for each in found(replace(KNOWN, once_named=once)) if each.kind == LeftoverKind.ADDRESS
+    ] == [
+        ("ns8.kilnandclay.example A", False),
+        ("ns9.kilnandclay.example A", True),  # mail leads to the first
+    ]
     moved = Act("x", "", Became.DONE, "", "", ("shop A: 60 198.51.100.70 → 60 198.51.100.71",), 1.0, 2.0)
     (left,) = [each for each in found(replace(KNOWN, acts=[moved])) if each.kind == LeftoverKind.ADDRESS]
     assert left.what == "old.kilnandclay.example A 198.51.100.70" and not left.sure and "shop has left" in left.why

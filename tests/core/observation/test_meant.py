@@ -17,9 +17,15 @@ OLD, NEW = ("ns1.alder.test", "ns2.alder.test"), ("ns1.birch.example", "ns2.birc
         (("ns1.birch.example",), ["ns2.birch.example is missing"]),
         (("ns1.birch.example", "ns2.brich.example"), ["ns2.brich.example is mistyped: meant was ns2.birch.example"]),
         ((*NEW, "ns2.alder.test"), ["the old name ns2.alder.test is still there"]),
-        (("ns1.birch.example", f"ns2.birch.example.{DOMAIN}"), [f"ns2.birch.example.{DOMAIN} has the domain name appended"]),
+        (
+            ("ns1.birch.example", f"ns2.birch.example.{DOMAIN}"),
+            [f"ns2.birch.example.{DOMAIN} has the domain name appended"],
+        ),
         ((*NEW, "dns.elsewhere.test"), ["dns.elsewhere.test was not meant at all"]),
-        (("ns1.birch.example", "ns1.alder.test"), ["the old name ns1.alder.test is still there", "ns2.birch.example is missing"]),
+        (
+            ("ns1.birch.example", "ns1.alder.test"),
+            ["the old name ns1.alder.test is still there", "ns2.birch.example is missing"],
+        ),
     ],
 )
 def test_the_slip_is_named(seen: tuple[str, ...], told: list[str]) -> None:

@@ -15,7 +15,9 @@ HOME = ("203.0.113.0/24",)
 def gives(*addresses: str) -> Said:
     if not addresses:
         return Said(Form.NO_NAME, str(Form.NO_NAME))
-    return Said(Form.ANSWER, "answer", (RRset(NAME, A, 60, tuple(bytes(map(int, each.split("."))) for each in addresses)),))
+    return Said(
+        Form.ANSWER, "answer", (RRset(NAME, A, 60, tuple(bytes(map(int, each.split("."))) for each in addresses)),)
+    )
 
 
 NOTHING, SILENT, FAILS = gives(), Said(Form.SILENT, "no answer in time"), Said(Form.ERROR, "refused")

@@ -1,4 +1,5 @@
-"""Answers that change by chance or by place, from a model of servers: the sort is found, how sure it is holds, and old data stand out."""
+"""Answers that change by chance or by place, from a model of servers: the sort is found, how sure it is holds, and old
+data stand out."""
 
 import random
 from collections import Counter
@@ -24,7 +25,8 @@ def asked(answer: "object", servers: tuple[str, ...] = SERVERS, networks: tuple[
     """As often as is needed. ``answer(server, network)``: what is given."""
     samples: list[Sample] = []
     while more_needed(samples):
-        samples += [Sample(server, network, answer(server, network)) for server in servers for network in networks]  # type: ignore[operator]
+        # type: ignore[operator]
+        samples += [Sample(server, network, answer(server, network)) for server in servers for network in networks]
     return Variety(tuple(samples))
 
 
@@ -78,7 +80,8 @@ def test_a_plain_difference_is_none_of_these() -> None:
 def test_two_sides_are_equal_where_they_vary_alike() -> None:
     chance = random.Random(7)
     one, same, other = (
-        asked(lambda *_, pool=pool: some(*chance.sample(pool, 2)), servers=(SERVERS[0],)) for pool in (range(4), range(4), range(1, 5))
+        asked(lambda *_, pool=pool: some(*chance.sample(pool, 2)), servers=(SERVERS[0],))
+        for pool in (range(4), range(4), range(1, 5))
     )
     assert one.equals(same) and not one.equals(other)
     steady = asked(lambda *_: some(0, 1), servers=(SERVERS[1],))

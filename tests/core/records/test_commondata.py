@@ -1,4 +1,5 @@
-"""Quick readers and writers of record data agree with the general library; every slip in a master file is told where it is."""
+"""Quick readers and writers of record data agree with the general library; every slip in a master file is told where it
+is."""
 
 import dns.name
 import dns.rdata
@@ -20,9 +21,24 @@ fields = st.one_of(
     st.tuples(octets, octets, octets, octets).map(lambda each: ".".join(map(str, each))),
     st.ip_addresses(v=6).map(str),
     st.ip_addresses(v=6).map(lambda each: each.exploded.upper()),
-    st.builds("{} {}".format, st.integers(-1, 70000), st.sampled_from(["mail", "Mail.Other.test.", "@", "a..b", "*.x", "a/b"])),
+    st.builds(
+        "{} {}".format, st.integers(-1, 70000), st.sampled_from(["mail", "Mail.Other.test.", "@", "a..b", "*.x", "a/b"])
+    ),
     st.sampled_from(
-        ["www", "WWW.kilnandclay.example.", ".", "x" * 64, "-", "a_b.c", "::1", "1::2::3", "1.2.3", "01.2.3.4", ":::", "::ffff:1.2.3.4"]
+        [
+            "www",
+            "WWW.kilnandclay.example.",
+            ".",
+            "x" * 64,
+            "-",
+            "a_b.c",
+            "::1",
+            "1::2::3",
+            "1.2.3",
+            "01.2.3.4",
+            ":::",
+            "::ffff:1.2.3.4",
+        ]
     ),
     st.builds("{} {} {} {}".format, octets, octets, octets, st.sampled_from(["host", "0A0b", "abc", "00 11"])),
     st.builds('{} {} "{}"'.format, octets, st.sampled_from(["issue", "iodef", "a-b"]), texts),
@@ -49,7 +65,9 @@ def test_what_is_read_quickly_is_what_the_library_reads(rtype: int, text: str) -
     assert ours == theirs.to_digestable(origin)
 
 
-_pieces = st.sampled_from(["a", "www", "_tcp", "A-b", "*", "@", "", "x" * 63, "x" * 64, "\\046", "\\.", "é", "a\u3002b", "٣", "0/25"])
+_pieces = st.sampled_from(
+    ["a", "www", "_tcp", "A-b", "*", "@", "", "x" * 63, "x" * 64, "\\046", "\\.", "é", "a\u3002b", "٣", "0/25"]
+)
 
 
 @given(st.lists(st.lists(_pieces, max_size=5).map(".".join), min_size=1, max_size=6))
@@ -105,7 +123,10 @@ def test_a_master_file_says_what_the_library_reads() -> None:
     zone = parse_master(BIG, ORIGIN)
     theirs = dns.zone.from_text(BIG, origin="kilnandclay.example.", relativize=False)
     origin = dns.name.from_wire(ORIGIN, 0)[0]
-    wanted = {(name.to_digestable(), ttl, rdata.rdtype, rdata.to_digestable(origin)) for name, ttl, rdata in theirs.iterate_rdatas()}
+    wanted = {
+        (name.to_digestable(), ttl, rdata.rdtype, rdata.to_digestable(origin))
+        for name, ttl, rdata in theirs.iterate_rdatas()
+    }
     assert {(each.name, each.ttl, each.rtype, rdata) for each in zone for rdata in each.rdatas} == wanted
 
 
@@ -130,7 +151,10 @@ k 60 A 192.0.2.2
     reading = read_master(text.replace("  g A (", "g A"), ORIGIN, "z")
     places = [slip.text.split(": ")[0] for slip in reading.slips]
     assert places == ["z:3:5", "z:4:8", "z:5:6", "z:6:7", "z:7:7", "z:8:9", "z:10:1", "z:11:1", "z:13:3"]
-    assert "expected one IPv4 address" in reading.slips[0].text and "expected a preference and a host" in reading.slips[2].text
+    assert (
+        "expected one IPv4 address" in reading.slips[0].text
+        and "expected a preference and a host" in reading.slips[2].text
+    )
     k = (parse_name("k", ORIGIN), 1)
     assert reading.uneven == {k: (60, 3600)} and reading.repeated == (k,)
     assert reading.zone is not None and reading.zone.get(*k).ttl == 60  # type: ignore[union-attr]

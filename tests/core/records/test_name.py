@@ -49,7 +49,11 @@ def test_case_and_final_dot_do_not_matter(text: str) -> None:
 
 
 def test_idn_in_both_forms() -> None:
-    assert parse_domain("töpferei.example") == parse_domain("XN--TPFEREI-90A.example.") == parse_domain("TÖPFEREI。example")
+    assert (
+        parse_domain("töpferei.example")
+        == parse_domain("XN--TPFEREI-90A.example.")
+        == parse_domain("TÖPFEREI。example")
+    )
     assert unicode_text(parse_domain("xn--tpferei-90a.example")) == "töpferei.example"
     assert unicode_text(parse_domain("xn--a.example")) == "xn--a.example"
 

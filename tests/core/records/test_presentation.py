@@ -47,8 +47,14 @@ def test_every_kind_of_record_survives(line: str) -> None:
 @pytest.mark.parametrize(
     ("text", "where"),
     [
-        ("@ 60 IN SOA a. b. 1 2 3 4 5\nwww 60 IN A 300.1.1.1\n", "z:2:13: '300.1.1.1' is no data of type A; expected one IPv4"),
-        ("@ 60 IN SOA a. b. 1 2 3 4 5\nwww 60 IN CNAME a\nwww 60 IN A 192.0.2.1\n", "z:2:1: an alias beside other data"),
+        (
+            "@ 60 IN SOA a. b. 1 2 3 4 5\nwww 60 IN A 300.1.1.1\n",
+            "z:2:13: '300.1.1.1' is no data of type A; expected one IPv4",
+        ),
+        (
+            "@ 60 IN SOA a. b. 1 2 3 4 5\nwww 60 IN CNAME a\nwww 60 IN A 192.0.2.1\n",
+            "z:2:1: an alias beside other data",
+        ),
         ("@ 60 IN SOA a. b. 1 2 3 4 5\n\n\nwww 60 IN NONSENSE x\n", "z:4:11: 'NONSENSE'"),
         ("@ 60 IN SOA a. b. 1 2 3 4 5\n$INCLUDE /etc/passwd\n", "z:2:1: $INCLUDE"),
         ("@ 60 IN A 192.0.2.1\n", "no SOA record at kilnandclay.example"),
@@ -69,8 +75,12 @@ def test_a_fault_is_told_with_file_and_line(text: str, where: str) -> None:
 
 
 def test_differences() -> None:
-    left = parse_master("@ 60 IN SOA a. b. 1 2 3 4 5\n@ 60 NS a.\nwww 60 A 192.0.2.1\nold 60 A 192.0.2.1\nttl 60 A 192.0.2.1\n", ORIGIN)
-    right = parse_master("@ 60 IN SOA a. b. 2 2 3 4 5\n@ 60 NS c.\nwww 60 A 192.0.2.2\nnew 60 A 192.0.2.1\nttl 90 A 192.0.2.1\n", ORIGIN)
+    left = parse_master(
+        "@ 60 IN SOA a. b. 1 2 3 4 5\n@ 60 NS a.\nwww 60 A 192.0.2.1\nold 60 A 192.0.2.1\nttl 60 A 192.0.2.1\n", ORIGIN
+    )
+    right = parse_master(
+        "@ 60 IN SOA a. b. 2 2 3 4 5\n@ 60 NS c.\nwww 60 A 192.0.2.2\nnew 60 A 192.0.2.1\nttl 90 A 192.0.2.1\n", ORIGIN
+    )
     found = {each.name: each for each in zone_differences(left, right) if not each.expected}
     kinds = {name[1 : 1 + name[0]].decode(): each.kind for name, each in found.items()}
     assert kinds == {
@@ -151,10 +161,14 @@ def test_the_library_reads_what_we_write(zone: Zone) -> None:
 def test_names_in_data_that_are_typed_are_never_doubled(rtype: str, typed: str, meant: str) -> None:
     kind = parse_type(rtype)
     assert rdata_text(kind, typed_rdata(kind, typed, ORIGIN)) == meant
-    assert parse_rdata(parse_type("MX"), "10 mail.kilnandclay.example", ORIGIN).count(b"kilnandclay") == 2  # a master file's own rule
+    assert (
+        parse_rdata(parse_type("MX"), "10 mail.kilnandclay.example", ORIGIN).count(b"kilnandclay") == 2
+    )  # a master file's own rule
 
 
-@pytest.mark.parametrize(("rtype", "typed"), [("TXT", '"k=v"; rest=1'), ("TXT", '"open'), ("CAA", "0 issue ca.test; policy=ev")])
+@pytest.mark.parametrize(
+    ("rtype", "typed"), [("TXT", '"k=v"; rest=1'), ("TXT", '"open'), ("CAA", "0 issue ca.test; policy=ev")]
+)
 def test_nothing_that_is_typed_is_lost_in_silence(rtype: str, typed: str) -> None:
     with pytest.raises(BadInput, match="quotation mark"):
         typed_rdata(parse_type(rtype), typed, ORIGIN)
@@ -173,7 +187,9 @@ def test_nothing_that_is_typed_is_lost_in_silence(rtype: str, typed: str) -> Non
         ("TYPE65300", "\\# 3 010203", "\\# 3 010203"),
     ],
 )
-def test_types_that_hardly_anybody_has_are_read_and_written_as_every_server_knows_them(kind: str, typed: str, written: str) -> None:
+def test_types_that_hardly_anybody_has_are_read_and_written_as_every_server_knows_them(
+    kind: str, typed: str, written: str
+) -> None:
     """RFC 1035 s3.3 for those of names alone, RFC 3597 s5 for the rest."""
     rtype = parse_type(kind)
     rdata = typed_rdata(rtype, typed, ORIGIN)

@@ -64,7 +64,11 @@ class RandomCache:
         address = self.address(host, now)
         if address is None:
             return f"{host!r} has no address"
-        places = given(self.playback.timeline.answering[address].periods, now) if address in self.playback.timeline.answering else []
+        places = (
+            given(self.playback.timeline.answering[address].periods, now)
+            if address in self.playback.timeline.answering
+            else []
+        )
         place = self.chance.choice(places) if places else None
         if place is None:
             return f"nobody answers at {address}"
@@ -107,7 +111,8 @@ class RandomCache:
         value = self.chance.choice(values) if values else None
         if value is None:
             hidden = any(
-                cut != zone and is_under(key[0], cut) and self.playback.said(place, zone, (cut, NS)) for cut in self.playback.zones
+                cut != zone and is_under(key[0], cut) and self.playback.said(place, zone, (cut, NS))
+                for cut in self.playback.zones
             )
             return f"{key!r} is denied at {place}" if key in self.needed and values and not hidden else ""
         self.answers[key] = (value, now + self.playback.lasts(value.ttl) - self.playback.lag)
@@ -149,7 +154,9 @@ class RandomCache:
         self.cuts[zone] = (targets(ns), now + max(ns.ttl, self.playback.floor), from_child)
 
 
-def first_failure(playback: Playback, kind: CacheKind, chance: random.Random, begins: float, ends: float, every: float) -> str:
+def first_failure(
+    playback: Playback, kind: CacheKind, chance: random.Random, begins: float, ends: float, every: float
+) -> str:
     """Of one cache with random moments of asking."""
     cache, now = RandomCache(playback, kind, chance), begins
     while now < ends:
@@ -160,15 +167,18 @@ def first_failure(playback: Playback, kind: CacheKind, chance: random.Random, be
 
 
 def every_cache_fails(playback: Playback, kind: CacheKind, begins: int, ends: int) -> bool:
-    """Whether some cache of the kind fails, of all that ask, or do not, and forget, or do not, at each moment of a grid of quarter
-    seconds; told by
-    the domain's NS sets alone. A copy may be used ``lag`` longer than its TTL."""
+    """Whether some cache of the kind fails, of all that ask, or do not, and forget, or do not, at each moment of a grid
+    of quarter seconds; told by the domain's NS sets alone. A copy may be used ``lag`` longer than its TTL."""
     zone = playback.zones[0]
     states: set[tuple[tuple[Name, ...], float, bool]] = set()
     for quarter in range(4 * begins, 4 * ends):
         now = quarter / 4
         states = {each for each in states if each[1] > now}
-        parents = [each for each in given(playback.said(PARENT, playback.premises.parent_zone, (zone, NS)), now) if each is not None]
+        parents = [
+            each
+            for each in given(playback.said(PARENT, playback.premises.parent_zone, (zone, NS)), now)
+            if each is not None
+        ]
         waiting = [*states, *((targets(ns), now + playback.lasts(ns.ttl), False) for ns in parents)]
         seen = set(waiting)
         while waiting:
@@ -176,7 +186,9 @@ def every_cache_fails(playback: Playback, kind: CacheKind, begins: int, ends: in
             for host in names:
                 for address in playback.premises.fixed_addresses(host):
                     for place in given(playback.timeline.answering[address].periods, now):
-                        if place is None or any(each != Content.WHOLE for each in given(playback.content(place, zone), now)):
+                        if place is None or any(
+                            each != Content.WHOLE for each in given(playback.content(place, zone), now)
+                        ):
                             return True
                         if kind == CacheKind.PARENT_TRUSTING or (kind == CacheKind.CHILD_TRUSTING and from_child):
                             continue

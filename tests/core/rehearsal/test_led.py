@@ -1,4 +1,5 @@
-"""Sets that name hosts, and SPF records: who has one goes by it as long as its TTL, and what it leads to has to be there all that time."""
+"""Sets that name hosts, and SPF records: who has one goes by it as long as its TTL, and what it leads to has to be
+there all that time."""
 
 from dataclasses import replace
 
@@ -31,7 +32,10 @@ def changing(*steps: tuple[str, RRsetChange, tuple[str, int] | None]) -> Runbook
     """Steps that change one set each at alder; with the step, and for how long after it, that they wait for."""
     runbook = plan("ttl")
     followed = [each for each in (MX_OLD, ZONE.get(OLD, A)) if each is not None]
-    served = [replace(each, rrsets=(*each.rrsets, *followed)) if each.place == "alder" else each for each in runbook.premises.served]
+    served = [
+        replace(each, rrsets=(*each.rrsets, *followed)) if each.place == "alder" else each
+        for each in runbook.premises.served
+    ]
     made = [
         Step(
             ident, ident, (Records("alder", DOMAIN, (change,)),), (), "", "",
@@ -49,9 +53,14 @@ HOST = RRsetChange(None, rrset(NEW, A, 7200, [bytes((192, 0, 2, 26))]))
 def test_a_set_leads_to_no_host_that_is_not_known_to_be_there(rtype: int) -> None:
     lead = RRsetChange(MX_OLD if rtype == MX else None, to(rtype))
     hasty = rehearse(changing(("lead", lead, None), ("host", HOST, None)), {}, AT)
-    assert any("looks for the address of mail2.kilnandclay.example, and there is none" in each.story[-1] for each in hasty.counterexamples)
+    assert any(
+        "looks for the address of mail2.kilnandclay.example, and there is none" in each.story[-1]
+        for each in hasty.counterexamples
+    )
     assert rehearse(changing(("host", HOST, None), ("lead", lead, ("host", NEGATIVE))), {}, AT).safe
-    (short,) = rehearse(changing(("host", HOST, None), ("lead", lead, ("host", NEGATIVE - 2))), {}, AT).counterexamples[:1]
+    (short,) = rehearse(changing(("host", HOST, None), ("lead", lead, ("host", NEGATIVE - 2))), {}, AT).counterexamples[
+        :1
+    ]
     assert short.step == "lead" and "when everybody who has it finds mail2" in short.remedy
 
 
@@ -70,10 +79,16 @@ def test_mail_comes_from_a_new_address_when_nobody_has_an_spf_record_without_it(
     (found,) = rehearse(replace(runbook, steps=tuple(cut)), {}, AT).counterexamples[:1]
     assert found.step == "address" and "mail comes from 192.0.2.99, which is not in it" in found.story[-1]
     exact = [
-        replace(each, waits=tuple(replace(wait, seconds=wait.seconds - MARGIN) if wait.after == "senders" else wait for wait in each.waits))
-        if each.id == "address" else each
+        replace(
+            each,
+            waits=tuple(
+                replace(wait, seconds=wait.seconds - MARGIN) if wait.after == "senders" else wait for wait in each.waits
+            ),
+        )
+        if each.id == "address"
+        else each
         for each in runbook.steps
-    ]  # fmt: skip
+    ]
     assert rehearse(replace(runbook, steps=tuple(exact)), {}, AT).safe
 
 

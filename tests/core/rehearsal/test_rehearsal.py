@@ -1,4 +1,5 @@
-"""The exact check of a runbook against every kind of cache: safe where it is, exact at the bound, and never wrong about chance."""
+"""The exact check of a runbook against every kind of cache: safe where it is, exact at the bound, and never wrong about
+chance."""
 
 import random
 from dataclasses import replace
@@ -37,7 +38,9 @@ def shortened(runbook: Runbook, step: str, rule: int, seconds: int) -> Runbook:
 def reordered(runbook: Runbook, *order: str) -> Runbook:
     """The steps named first, in this order, without their waits; then the rest."""
     first = [replace(runbook.step(ident), waits=()) for ident in order]
-    return replace(runbook, steps=(*first, *(replace(each, waits=()) for each in runbook.steps if each.id not in order)))
+    return replace(
+        runbook, steps=(*first, *(replace(each, waits=()) for each in runbook.steps if each.id not in order))
+    )
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -48,13 +51,17 @@ def test_what_is_drafted_is_safe_and_the_careless_way_is_not(kind: str, at_once:
     found = rehearse(runbook, {}, AT)
     assert found.safe and found.checked > 10, found.counterexamples[:1]
     hasty = rehearse(careless(runbook), {}, AT)
-    assert hasty.safe == (kind in ("ttl", "verify", "mail"))  # another TTL alone, or a text beside, hurts nobody, however it comes
+    assert hasty.safe == (
+        kind in ("ttl", "verify", "mail")
+    )  # another TTL alone, or a text beside, hurts nobody, however it comes
     assert all(example.story and example.remedy for example in hasty.counterexamples)
 
 
 def test_a_first_delegation_waits_for_its_name_servers() -> None:
     assert rehearse(first(), {}, AT).safe
-    assert not rehearse(careless(first(plan_input(hosts=tuple(KnownHost(host, AT, 600) for host in ALDER.servers)))), {}, AT).safe
+    assert not rehearse(
+        careless(first(plan_input(hosts=tuple(KnownHost(host, AT, 600) for host in ALDER.servers)))), {}, AT
+    ).safe
 
 
 def test_a_hold_may_be_shortened_by_its_margin_and_not_a_second_more() -> None:
@@ -67,18 +74,26 @@ def test_a_hold_may_be_shortened_by_its_margin_and_not_a_second_more() -> None:
     assert example.story[0].startswith("Just before") and "ns1.alder.test" in example.story[0]
 
 
-@pytest.mark.parametrize(("kind", "step", "rule"), [("address", "old-address", 2), ("retirement", "end", 4), ("second", "release", 4)])
+@pytest.mark.parametrize(
+    ("kind", "step", "rule"), [("address", "old-address", 2), ("retirement", "end", 4), ("second", "release", 4)]
+)
 def test_other_holds_are_exact_too(kind: str, step: str, rule: int) -> None:
     if kind == "second":
         named = (*ALDER.servers, *BIRCH.servers)
         zone = ZONE.with_rrsets([ZONE.apex_ns._replace(rdatas=tuple(sorted(named)))])  # type: ignore[union-attr]
         runbook = draw_plan(
-            plan_input(zone, delegation=tuple(sorted(named)), follows=("birch",), hosts=()), "m1", kind, [Second("birch", True, True, True)]
+            plan_input(zone, delegation=tuple(sorted(named)), follows=("birch",), hosts=()),
+            "m1",
+            kind,
+            [Second("birch", True, True, True)],
         )
     else:
         runbook = plan(kind)
     ids = {each.id for each in runbook.steps}
-    runbook = replace(runbook, steps=tuple(replace(each, waits=()) if each.id.startswith("confirm") else each for each in runbook.steps))
+    runbook = replace(
+        runbook,
+        steps=tuple(replace(each, waits=()) if each.id.startswith("confirm") else each for each in runbook.steps),
+    )
     assert step in ids and rehearse(shortened(runbook, step, rule, MARGIN - 5), {}, AT).safe
     assert not rehearse(shortened(runbook, step, rule, MARGIN + 15), {}, AT).safe
 
@@ -89,10 +104,16 @@ def test_the_lowered_ttl_has_to_be_waited_out_somewhere() -> None:
     runbook = shortened(plan("provider"), "ready", 1, 86400)
     steps = [replace(each, waits=tuple(wait for wait in each.waits if wait.after != "lower")) for each in runbook.steps]
     runbook = replace(
-        runbook, steps=tuple(each if each.id in ("confirm", "end") else old for each, old in zip(steps, runbook.steps, strict=True))
+        runbook,
+        steps=tuple(
+            each if each.id in ("confirm", "end") else old for each, old in zip(steps, runbook.steps, strict=True)
+        ),
     )
     found = rehearse(runbook, {}, AT)
-    assert {kind for example in found.counterexamples for kind in example.kinds} == {CacheKind.CHILD_TRUSTING, CacheKind.STICKY}
+    assert {kind for example in found.counterexamples for kind in example.kinds} == {
+        CacheKind.CHILD_TRUSTING,
+        CacheKind.STICKY,
+    }
 
 
 def test_the_ns_switched_first() -> None:
@@ -102,7 +123,8 @@ def test_the_ns_switched_first() -> None:
 
 
 def test_sets_that_lead_to_each_other_and_back_are_followed_to_their_end() -> None:
-    """A cache may go to and fro between two servers, four seconds longer each time: that is one span for ever, and not a million."""
+    """A cache may go to and fro between two servers, four seconds longer each time: that is one span for ever, and not
+    a million."""
     names = [sorted(each.servers)[0] for each in (ALDER, CEDAR)]
     one, other = (ZONE.with_rrsets([rrset(DOMAIN, NS, 4, each)]) for each in (names, names[:1]))
     before = HeldCopy("the parent", DOMAIN, NS, 3600, rrset(DOMAIN, NS, 3600, names[:1]), 0, AT, True)
@@ -147,12 +169,20 @@ def runbooks(draw: st.DrawFn) -> Runbook:
     parent = draw(st.integers(5, 400))
     hosts = tuple(KnownHost(host, AT - draw(st.integers(0, 300)), draw(st.integers(0, 200))) for host in BIRCH.servers)
     of = plan_input(
-        zone, parent_ttl=parent, glue_ttl=parent, caution=caution, low_ttl=draw(st.integers(5, 100)), publishing=draw(st.integers(0, 50)),
-        hosts=hosts, at_once=draw(st.booleans()),
-    )  # fmt: skip
+        zone,
+        parent_ttl=parent,
+        glue_ttl=parent,
+        caution=caution,
+        low_ttl=draw(st.integers(5, 100)),
+        publishing=draw(st.integers(0, 50)),
+        hosts=hosts,
+        at_once=draw(st.booleans()),
+    )
     runbook = plan(draw(st.sampled_from(sorted(set(KINDS) - {"soa"}))), of)
     share = draw(st.sampled_from([1.0, 1.0, 1.0, 0.9, 0.5, 0.0]))
-    steps = [replace(s, waits=tuple(replace(w, seconds=int(w.seconds * share)) for w in s.waits)) for s in runbook.steps]
+    steps = [
+        replace(s, waits=tuple(replace(w, seconds=int(w.seconds * share)) for w in s.waits)) for s in runbook.steps
+    ]
     if draw(st.booleans()) and share < 1 and len(steps) > 1:
         at = draw(st.integers(0, len(steps) - 2))
         steps[at], steps[at + 1] = replace(steps[at + 1], waits=()), replace(steps[at], waits=())
@@ -181,7 +211,10 @@ def test_what_is_called_safe_never_fails_by_chance(runbook: Runbook, seed: int) 
 def test_what_is_called_unsafe_does_fail_by_chance(kind: str) -> None:
     """The careless way: there is a counterexample for each kind of cache, and random caches of that kind do meet it."""
     of = plan_input(
-        ZONE.with_rrsets([each.with_ttl(min(each.ttl, 400)) for each in ZONE]), parent_ttl=300, caution=Caution(0, 0, 0), publishing=5
+        ZONE.with_rrsets([each.with_ttl(min(each.ttl, 400)) for each in ZONE]),
+        parent_ttl=300,
+        caution=Caution(0, 0, 0),
+        publishing=5,
     )
     hasty = careless(plan(kind, replace(of, hosts=())))
     unsafe = {each for example in rehearse(hasty, {}, AT).counterexamples for each in example.kinds}
@@ -191,16 +224,32 @@ def test_what_is_called_unsafe_does_fail_by_chance(kind: str) -> None:
         assert any(first_failure(playback, each, chance, AT - 700, AT + 3000, 20) for _ in range(200)), each
 
 
-@given(st.integers(1, 4), st.integers(1, 4), st.integers(0, 12), st.integers(0, 12), st.booleans(), st.sampled_from(list(CacheKind)))
+@given(
+    st.integers(1, 4),
+    st.integers(1, 4),
+    st.integers(0, 12),
+    st.integers(0, 12),
+    st.booleans(),
+    st.sampled_from(list(CacheKind)),
+)
 @settings(max_examples=120, deadline=None)
 def test_the_verdict_is_that_of_all_caches_of_a_small_world(
     parent: int, own: int, before_apex: int, before_end: int, keeps: bool, kind: CacheKind
 ) -> None:
-    """TTLs and holds of a few seconds: the NS set switched, the apex exchanged or not, the old side ended; every cache is tried."""
+    """TTLs and holds of a few seconds: the NS set switched, the apex exchanged or not, the old side ended; every cache
+    is tried."""
     zone = ZONE.with_rrsets([each.with_ttl(own) for each in ZONE])
     places = (plan_input().places[0], replace(ALDER, own_ns=keeps), *plan_input().places[2:])
     of = plan_input(
-        zone, parent_ttl=parent, caution=Caution(0, 0, 0), hosts=(), low_ttl=own, final_ttl=own, publishing=0, at_once=True, places=places
+        zone,
+        parent_ttl=parent,
+        caution=Caution(0, 0, 0),
+        hosts=(),
+        low_ttl=own,
+        final_ttl=own,
+        publishing=0,
+        at_once=True,
+        places=places,
     )
     runbook = plan("provider", of)
     holds = {"apex": before_apex, "end": before_end}
@@ -211,16 +260,26 @@ def test_the_verdict_is_that_of_all_caches_of_a_small_world(
     ]
     wanted = ["publish", "switch", "parents", *([] if keeps else ["apex"]), "raise", "end"]
     steps += [] if not keeps else [replace(plan("provider").step("end"), waits=(), estimate=0)]
-    order = [next(each for each in steps if each.id == ident) for ident in wanted if ident in [each.id for each in steps]]
-    pause = {ident: replace(runbook.step("gather"), id=f"before {ident}", effects=(), estimate=seconds) for ident, seconds in holds.items()}
+    order = [
+        next(each for each in steps if each.id == ident) for ident in wanted if ident in [each.id for each in steps]
+    ]
+    pause = {
+        ident: replace(runbook.step("gather"), id=f"before {ident}", effects=(), estimate=seconds)
+        for ident, seconds in holds.items()
+    }
     whole = [
-        one for each in order for one in ([pause[each.id], replace(each, estimate=0)] if each.id in pause else [replace(each, estimate=0)])
+        one
+        for each in order
+        for one in ([pause[each.id], replace(each, estimate=0)] if each.id in pause else [replace(each, estimate=0)])
     ]
     runbook = replace(runbook, steps=tuple(whole))
     slots = list(forecast(runbook, {}, AT))
     playback = build_stage(runbook, slots)
     unsafe = kind in {
-        each for example in rehearse(runbook, {}, AT).counterexamples if example.schedule == "as estimated" for each in example.kinds
+        each
+        for example in rehearse(runbook, {}, AT).counterexamples
+        if example.schedule == "as estimated"
+        for each in example.kinds
     }
     assert every_cache_fails(playback, kind, int(AT) - 20, int(AT) + 60) == unsafe
 

@@ -45,7 +45,8 @@ def same(runbook: Runbook, seed: int = 0) -> bool:
     for schedule, playback in stages.items():
         for kind in CacheKind:
             one, other = (
-                first_failure(each, kind, random.Random(seed), AT, AT + 9000, 90) for each in (playback, rehearsal.stages[schedule])
+                first_failure(each, kind, random.Random(seed), AT, AT + 9000, 90)
+                for each in (playback, rehearsal.stages[schedule])
             )
             assert one == other
     return bool(found)

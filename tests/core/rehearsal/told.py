@@ -19,7 +19,8 @@ def told_stages(document: Document) -> dict[str, Playback]:
     premises, ground = _premises(document), document["ground"]
     copies = tuple((follower, parse_domain(zone), primary) for follower, zone, primary in ground["copies"])
     return {
-        each["schedule"]: Playback(premises, _timeline(each), document["lag"], document["floor"], copies) for each in document["timelines"]
+        each["schedule"]: Playback(premises, _timeline(each), document["lag"], document["floor"], copies)
+        for each in document["timelines"]
     }
 
 
@@ -33,13 +34,20 @@ def _premises(document: Document) -> Premises:
         Served(places[0].name, parse_domain(zone), (), negative, ground["longest_ttls"][zone])
         for zone, negative in ground["negative_ttls"].items()
     )
-    hosts = tuple(KnownHost(parse_domain(host), each["since"], each["negative_ttl"]) for host, each in ground["known_hosts"].items())
+    hosts = tuple(
+        KnownHost(parse_domain(host), each["since"], each["negative_ttl"])
+        for host, each in ground["known_hosts"].items()
+    )
     return Premises(parse_domain(ground["parent_zone"]), "", places, served, hosts, unsigned="told")
 
 
 def _timeline(told: Document) -> Timeline:
     def data(name: Name, rtype: int, each: Document) -> Any:
-        return None if each["data"] is None else rrset(name, rtype, each["ttl"], [parse_rdata(rtype, one, name) for one in each["data"]])
+        return (
+            None
+            if each["data"] is None
+            else rrset(name, rtype, each["ttl"], [parse_rdata(rtype, one, name) for one in each["data"]])
+        )
 
     def keys(each: Document) -> Keys | None:
         roles = (tuple(each[role] or ()) for role in ("published", "sign_keys", "sign_rest"))
@@ -48,7 +56,9 @@ def _timeline(told: Document) -> Timeline:
     timeline = Timeline()
     for one in told["rrsets"]:
         zone, name, rtype = parse_domain(one["zone"]), parse_domain(one["name"]), parse_type(one["type"])
-        timeline.rrsets[one["place"], zone, name, rtype] = _track(one, lambda each, name=name, rtype=rtype: data(name, rtype, each))
+        timeline.rrsets[one["place"], zone, name, rtype] = _track(
+            one, lambda each, name=name, rtype=rtype: data(name, rtype, each)
+        )
     for one in told["zones"]:
         timeline.served[one["place"], parse_domain(one["zone"])] = _track(one, lambda each: Content(each["content"]))
     for one in told["servers"]:
@@ -73,7 +83,10 @@ def _anchors(labels: list[str], ttl: int) -> DsSet:
 def _track(one: Document, value: Any) -> ValueHistory[Any]:
     track: ValueHistory[Any] = ValueHistory(None)
     periods = [
-        (Period(_instant(each["begins"], -FOREVER), _instant(each["ends"], FOREVER), value(each), each["step"]), each["beside"])
+        (
+            Period(_instant(each["begins"], -FOREVER), _instant(each["ends"], FOREVER), value(each), each["step"]),
+            each["beside"],
+        )
         for each in one["periods"]
     ]
     track._periods = [period for period, beside in periods if not beside]

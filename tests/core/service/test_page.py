@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from legatum.core.service.page import likeness, page_of
 
 SHOP = (
-    b"<html><head><title>Kiln &amp; Clay</title><style>p {}</style></head><body><p>Hand thrown <b>cups</b> and bowls</p>"
+    b"<html><head><title>Kiln &amp; Clay</title><style>p {}</style></head><body><p>Hand thrown <b>cups</b> "
+    b"and bowls</p>"
     b"<script>var a</script> open on Saturdays <!-- not seen --> order 4711</body></html>"
 )
 
@@ -21,7 +22,18 @@ def test_a_page_is_its_title_and_its_visible_words() -> None:
 
 
 @pytest.mark.parametrize(
-    "body", [b"<![ x ]>", b"<![CDATA[", b"", b"\0\1\2", b"<" * 200_000, b"<a" * 100_000, b"<div>" * 50_000, b"&#" * 50_000, b"<!" * 50_000]
+    "body",
+    [
+        b"<![ x ]>",
+        b"<![CDATA[",
+        b"",
+        b"\0\1\2",
+        b"<" * 200_000,
+        b"<a" * 100_000,
+        b"<div>" * 50_000,
+        b"&#" * 50_000,
+        b"<!" * 50_000,
+    ],
 )
 def test_what_is_no_page_is_read_all_the_same(body: bytes) -> None:
     assert page_of(body).octets == len(body) and page_of(body).title == ""

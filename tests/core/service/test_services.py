@@ -1,4 +1,5 @@
-"""Findings on services: every kind in a case that shows it, and in a near miss that does not; and what makes the new side worse."""
+"""Findings on services: every kind in a case that shows it, and in a near miss that does not; and what makes the new
+side worse."""
 
 import hashlib
 from dataclasses import replace
@@ -45,9 +46,15 @@ from tests.core.service.visits import (
 )  # fmt: skip
 
 SHA = hashlib.sha256(der()).hexdigest()
-OTHER_PAGE = page_of(b"<title>It works</title><body>This machine has not been set up for any site yet, ask whoever runs it.</body>")
-OLDER_PAGE = page_of(f"<title>Kiln &amp; Clay</title><body>{WORDS} and in winter we fire the small kiln on Sundays too</body>".encode())
-LATER_PAGE = page_of(f"<title>Kiln &amp; Clay</title><body>{WORDS} 2031-05-05 12:00 <b>a8f3e1c09b2d44</b></body>".encode())
+OTHER_PAGE = page_of(
+    b"<title>It works</title><body>This machine has not been set up for any site yet, ask whoever runs it.</body>"
+)
+OLDER_PAGE = page_of(
+    f"<title>Kiln &amp; Clay</title><body>{WORDS} and in winter we fire the small kiln on Sundays too</body>".encode()
+)
+LATER_PAGE = page_of(
+    f"<title>Kiln &amp; Clay</title><body>{WORDS} 2031-05-05 12:00 <b>a8f3e1c09b2d44</b></body>".encode()
+)
 CLOSED = "connection refused"
 CASES: dict[str, tuple[Visit, Visit]] = {
     "web-silent": (
@@ -79,7 +86,9 @@ CASES: dict[str, tuple[Visit, Visit]] = {
     ),
     "certificate-runs-out": (
         visit({(SMTP, False): smtp(certificate=certificate(until=AT + 3 * DAY))}),
-        visit({(SMTP, False): smtp(certificate=certificate(since=AT - DAY, until=AT + 5 * DAY))}),  # a short life, most of it left
+        visit(
+            {(SMTP, False): smtp(certificate=certificate(since=AT - DAY, until=AT + 5 * DAY))}
+        ),  # a short life, most of it left
     ),
     "mail-certificate": (visit({(SMTP, False): smtp(certificate=certificate(trust=Trust.SELF_SIGNED))}), visit()),
     "mail-silent": (visit({(SMTP, False): smtp(trouble=CLOSED)}), visit({(IMAPS, False): imaps(trouble=CLOSED)})),
@@ -87,8 +96,14 @@ CASES: dict[str, tuple[Visit, Visit]] = {
         visit({(SMTP, False): smtp(takes=False, said="550 no")}),
         visit({(SMTP, False): smtp(takes=None, said="450 later")}),
     ),
-    "mail-put-off": (visit({(SMTP, False): smtp(takes=None, said="450 later")}), visit({(SMTP, False): smtp(takes=False, said="550 no")})),
-    "mail-in-the-open": (visit({(SMTP, False): smtp(tls=False)}), visit({(SMTP, False): smtp(trouble=CLOSED, tls=None)})),
+    "mail-put-off": (
+        visit({(SMTP, False): smtp(takes=None, said="450 later")}),
+        visit({(SMTP, False): smtp(takes=False, said="550 no")}),
+    ),
+    "mail-in-the-open": (
+        visit({(SMTP, False): smtp(tls=False)}),
+        visit({(SMTP, False): smtp(trouble=CLOSED, tls=None)}),
+    ),
     "service-lost": (
         visit({(IMAPS, True): imaps(trouble=CLOSED)}),
         visit({(IMAPS, True): imaps(trouble=CLOSED), (IMAPS, False): imaps(trouble=CLOSED)}),
@@ -102,8 +117,14 @@ CASES: dict[str, tuple[Visit, Visit]] = {
         visit({(HTTPS, True): https(page=OLDER_PAGE), (HTTPS, False): https(steady=0.6)}),  # it is as unlike itself
     ),
     "redirect-differs": (visit({(HTTP, True): http(leads="https://elsewhere.test/")}), visit()),
-    "hsts-lost": (visit({(HTTPS, True): https(hsts="")}), visit({(HTTPS, True): https(hsts=""), (HTTPS, False): https(hsts="")})),
-    "tls-lost": (visit({(SMTP, True): smtp(tls=False)}), visit({(SMTP, True): smtp(tls=False), (SMTP, False): smtp(tls=False)})),
+    "hsts-lost": (
+        visit({(HTTPS, True): https(hsts="")}),
+        visit({(HTTPS, True): https(hsts=""), (HTTPS, False): https(hsts="")}),
+    ),
+    "tls-lost": (
+        visit({(SMTP, True): smtp(tls=False)}),
+        visit({(SMTP, True): smtp(tls=False), (SMTP, False): smtp(tls=False)}),
+    ),
     "servers-answer-differently": (
         visit(answers=(answered(A, "A 198.51.100.80", "A 198.51.100.81"),)),
         visit(answers=(answered(A, "A 198.51.100.80"),)),
@@ -116,10 +137,22 @@ CASES: dict[str, tuple[Visit, Visit]] = {
         visit(answers=(answered(CAA, failed=("198.51.100.31 (server failure)",)),)),
         visit(answers=(answered(TXT, failed=("198.51.100.31 (server failure)",)),)),
     ),
-    "caa-forbids-issuer": (visit(issuance=(caa("0 issue ;"),)), visit(issuance=(caa("0 issue ;", "0 issue authority.test"),))),
-    "caa-names-another": (visit(issuance=(caa("0 issue seals.test"),)), visit(issuance=(caa("0 issuewild seals.test"),))),
+    "caa-forbids-issuer": (
+        visit(issuance=(caa("0 issue ;"),)),
+        visit(issuance=(caa("0 issue ;", "0 issue authority.test"),)),
+    ),
+    "caa-names-another": (
+        visit(issuance=(caa("0 issue seals.test"),)),
+        visit(issuance=(caa("0 issuewild seals.test"),)),
+    ),
     "challenge-leads-nowhere": (
-        visit(challenges=(Challenge(below("_acme-challenge", DOMAIN), (parse_name("gone.test."),), "no server of gone.test answers"),)),
+        visit(
+            challenges=(
+                Challenge(
+                    below("_acme-challenge", DOMAIN), (parse_name("gone.test."),), "no server of gone.test answers"
+                ),
+            )
+        ),
         visit(challenges=(Challenge(below("_acme-challenge", DOMAIN), (parse_name("there.test."),)),)),
     ),
     "tlsa-does-not-fit": (
@@ -130,8 +163,14 @@ CASES: dict[str, tuple[Visit, Visit]] = {
         visit(senders={MAIL_OLD: Checked(Result.BROKEN, why="12 look-ups, and receivers stop at 10")}),
         visit(senders={MAIL_OLD: Checked(Result.PASS, lookups=10)}),
     ),
-    "spf-forgets-server": (visit(senders={MAIL_OLD: Checked(Result.FAIL, by="-all")}), visit(senders={MAIL_OLD: Checked(Result.NONE)})),
-    "spf-void-lookups": (visit(senders={MAIL_OLD: Checked(Result.PASS, void=3)}), visit(senders={MAIL_OLD: Checked(Result.PASS, void=2)})),
+    "spf-forgets-server": (
+        visit(senders={MAIL_OLD: Checked(Result.FAIL, by="-all")}),
+        visit(senders={MAIL_OLD: Checked(Result.NONE)}),
+    ),
+    "spf-void-lookups": (
+        visit(senders={MAIL_OLD: Checked(Result.PASS, void=3)}),
+        visit(senders={MAIL_OLD: Checked(Result.PASS, void=2)}),
+    ),
     "dmarc-missing": (visit(dmarc=()), visit(dmarc=None)),
     "dmarc-several": (visit(dmarc=("v=DMARC1; p=none", "v=DMARC1; p=reject")), visit()),
     "mail-policy-broken": (
@@ -159,7 +198,7 @@ CASES: dict[str, tuple[Visit, Visit]] = {
         visit({(SMTP, False): smtp(banner="mail.kilnandclay.example")}, addresses={MAIL: ("192.0.2.9",)}),
         visit({(SMTP, False): smtp(banner="unknown.test")}, addresses={MAIL: ("192.0.2.9",)}),
     ),
-}  # fmt: skip
+}
 
 
 def slugs(found: Visit) -> set[str]:
@@ -188,14 +227,22 @@ def test_the_case_shows_the_finding_and_the_near_miss_does_not(slug: str) -> Non
 def test_worse_is_what_the_present_address_does_not_suffer() -> None:
     broken = certificate(names=("server.invalid",))
     (told,) = worse(visit({(HTTPS, True): https(certificate=broken)}))
-    assert told.startswith(f"https kilnandclay.example at {NEW}: it is for server.invalid") and told.endswith("[certificate-other-name]")
+    assert told.startswith(f"https kilnandclay.example at {NEW}: it is for server.invalid") and told.endswith(
+        "[certificate-other-name]"
+    )
     assert worse(visit({(HTTPS, True): https(certificate=broken), (HTTPS, False): https(certificate=broken)})) == []
     assert worse(visit({(HTTPS, False): https(certificate=broken)})) == []
-    assert len(worse(visit({(HTTP, True): http(trouble=CLOSED), (HTTPS, True): https(trouble=CLOSED)}))) == 1  # a machine that is off, once
+    assert (
+        len(worse(visit({(HTTP, True): http(trouble=CLOSED), (HTTPS, True): https(trouble=CLOSED)}))) == 1
+    )  # a machine that is off, once
 
 
 def test_what_changes_each_time_is_not_the_page() -> None:
-    assert likeness(PAGE, LATER_PAGE) > 0.9 and 0.4 < likeness(PAGE, OLDER_PAGE) < 0.97 and likeness(PAGE, OTHER_PAGE) < 0.1
+    assert (
+        likeness(PAGE, LATER_PAGE) > 0.9
+        and 0.4 < likeness(PAGE, OLDER_PAGE) < 0.97
+        and likeness(PAGE, OTHER_PAGE) < 0.1
+    )
     tokens = [
         page_of(f'<body>{WORDS}<input value="{token}"><script>var t="{token}"</script> {token}</body>'.encode())
         for token in (SHA, SHA[::-1])
@@ -225,14 +272,17 @@ def test_tlsa_records_of_the_servers_own() -> None:
 
 def test_settings_say_that_two_names_are_one_authority() -> None:
     named = visit(
-        issuance=(Issuance(DOMAIN, DOMAIN, ((0, "issue", "seals.test; account=7"),)),), issuers={"Practice authority": "seals.test"}
+        issuance=(Issuance(DOMAIN, DOMAIN, ((0, "issue", "seals.test; account=7"),)),),
+        issuers={"Practice authority": "seals.test"},
     )
     assert "caa-names-another" not in slugs(named)
     assert "caa-forbids-issuer" in slugs(visit(issuance=(Issuance(DOMAIN, DOMAIN, ((128, "unheard-of", "x"),)),)))
 
 
 def test_kept_record_is_told_with_what_it_was() -> None:
-    (found,) = [each for each in judge_visit(visit(now={(SELECTOR, TXT): None})) if each.kind.slug == "mail-record-left-behind"]
+    (found,) = [
+        each for each in judge_visit(visit(now={(SELECTOR, TXT): None})) if each.kind.slug == "mail-record-left-behind"
+    ]
     assert (
         "winter._domainkey.kilnandclay.example TXT (DKIM)" in found.sightings[0].seen
         and str(KEY.rdatas[0][1:4], "ascii") in found.sightings[0].seen

@@ -1,4 +1,5 @@
-"""SPF worked out from a table instead of the network: the order of look-ups, their limits, and who may send (RFC 7208)."""
+"""SPF worked out from a table instead of the network: the order of look-ups, their limits, and who may send (RFC
+7208)."""
 
 import pytest
 from hypothesis import given
@@ -19,7 +20,9 @@ def table(*lines: str) -> dict[tuple[Name, int], RRset]:
     for line in lines:
         name, rtype, data = line.split(" ", 2)
         kind = parse_type(rtype)
-        made.setdefault((parse_name(name, DOMAIN) if name != "@" else DOMAIN, kind), []).append(parse_rdata(kind, data, DOMAIN))
+        made.setdefault((parse_name(name, DOMAIN) if name != "@" else DOMAIN, kind), []).append(
+            parse_rdata(kind, data, DOMAIN)
+        )
     return {key: rrset(*key, 60, data) for key, data in made.items()}
 
 
@@ -76,7 +79,10 @@ def test_ten_look_ups_and_no_more(count: int) -> None:
     """RFC 7208 s4.6.4, those of what is included counted."""
     lines = [f's{number} TXT "v=spf1 include:s{number + 1}.kilnandclay.example -all"' for number in range(1, count)]
     found = checked(
-        "203.0.113.9", '@ TXT "v=spf1 include:s1.kilnandclay.example -all"', *lines, f's{count} TXT "v=spf1 ip4:203.0.113.9 -all"'
+        "203.0.113.9",
+        '@ TXT "v=spf1 include:s1.kilnandclay.example -all"',
+        *lines,
+        f's{count} TXT "v=spf1 ip4:203.0.113.9 -all"',
     )
     assert found.lookups == count or count > 12
     assert found.result == (Result.PASS if count <= 10 else Result.BROKEN)

@@ -45,7 +45,12 @@ def test_whoever_either_lets_through_and_nobody_else(old: str, new: str) -> None
             "v=spf1 mx mx/28 a:mail.kilnandclay.example/28 -all",
             ("mx/28", "a:mail.kilnandclay.example/28"),
         ),
-        ("v=spf1 -ip4:192.0.2.9 a ~all", "v=spf1 include:post.test -all", "v=spf1 include:post.test -ip4:192.0.2.9 a ~all", ("a",)),
+        (
+            "v=spf1 -ip4:192.0.2.9 a ~all",
+            "v=spf1 include:post.test -all",
+            "v=spf1 include:post.test -ip4:192.0.2.9 a ~all",
+            ("a",),
+        ),
         ("v=spf1", "v=spf1 +a exp=why.test -all", "v=spf1 +a", ()),
     ],
 )
@@ -55,7 +60,10 @@ def test_terms(old: str, new: str, both: str, left: tuple[str, ...]) -> None:
 
 @pytest.mark.parametrize(
     ("old", "says"),
-    [("v=spf1 redirect=_spf.post.test", "redirect="), ("v=spf1 " + " ".join(f"include:{each}.test" for each in range(10)), "11 look-ups")],
+    [
+        ("v=spf1 redirect=_spf.post.test", "redirect="),
+        ("v=spf1 " + " ".join(f"include:{each}.test" for each in range(10)), "11 look-ups"),
+    ],
 )
 def test_where_both_cannot_stand_in_one_record(old: str, says: str) -> None:
     with pytest.raises(GateShut, match=says):

@@ -1,4 +1,5 @@
-"""Visits to judge: a domain whose services are in order at its present address and at a new one, and what can be wrong with them."""
+"""Visits to judge: a domain whose services are in order at its present address and at a new one, and what can be wrong
+with them."""
 
 import datetime
 from dataclasses import replace
@@ -26,7 +27,10 @@ DAY = 86_400.0
 DOMAIN = parse_name("kilnandclay.example.")
 MAIL = below("mail", DOMAIN)
 OLD, NEW, MAIL_OLD, MAIL_NEW = "198.51.100.80", "203.0.113.99", "203.0.113.25", "203.0.113.26"
-WORDS = "Stoneware bowls jugs and tiles thrown and fired in our workshop by the river courses on Saturdays the shop is open all week"
+WORDS = (
+    "Stoneware bowls jugs and tiles thrown and fired in our workshop by the river courses on Saturdays the "
+    "shop is open all week"
+)
 PAGE = page_of(f"<html><head><title>Kiln &amp; Clay</title></head><body><p>{WORDS}</p></body></html>".encode())
 HTTPS, HTTP = Spot(Protocol.HTTPS, DOMAIN), Spot(Protocol.HTTP, DOMAIN)
 SMTP, IMAPS = Spot(Protocol.SMTP, MAIL), Spot(Protocol.IMAPS, MAIL)
@@ -51,7 +55,11 @@ def certificate(**changes: Any) -> Certificate:
 
 def https(**changes: Any) -> WebSeen:
     sound = WebSeen(
-        version="HTTP/2", hops=(("https://kilnandclay.example/", 200),), page=PAGE, hsts="max-age=31536000", certificate=certificate()
+        version="HTTP/2",
+        hops=(("https://kilnandclay.example/", 200),),
+        page=PAGE,
+        hsts="max-age=31536000",
+        certificate=certificate(),
     )
     return replace(sound, **changes)
 
@@ -63,7 +71,10 @@ def http(**changes: Any) -> WebSeen:
 
 def smtp(**changes: Any) -> MailSeen:
     return replace(
-        MailSeen(banner="mail.kilnandclay.example ready", tls=True, certificate=certificate(), takes=True, said="250 ok"), **changes
+        MailSeen(
+            banner="mail.kilnandclay.example ready", tls=True, certificate=certificate(), takes=True, said="250 ok"
+        ),
+        **changes,
     )
 
 
@@ -112,7 +123,10 @@ NAMES = NameRecords(
     senders={MAIL_OLD: Checked(Result.PASS, by="mx", lookups=1)},
     dmarc=("v=DMARC1; p=none",),
     policy=POLICY,
-    reverse=(Reverse(MAIL_OLD, MAIL, "mail server", {MAIL: (MAIL_OLD,)}), Reverse(OLD, DOMAIN, "name server", {DOMAIN: (OLD,)})),
+    reverse=(
+        Reverse(MAIL_OLD, MAIL, "mail server", {MAIL: (MAIL_OLD,)}),
+        Reverse(OLD, DOMAIN, "name server", {DOMAIN: (OLD,)}),
+    ),
     before={(SELECTOR, TXT): KEY, (DOMAIN, MX): one(DOMAIN, "MX", "10 mail")},
     now={(SELECTOR, TXT): KEY, (DOMAIN, MX): one(DOMAIN, "MX", "10 mail")},
     addresses={MAIL: (MAIL_OLD,)},

@@ -1,4 +1,5 @@
-"""Until when old answers live, when to lower TTLs for a switch: held against resolvers that fetch at any moment; costs, SOA timers."""
+"""Until when old answers live, when to lower TTLs for a switch: held against resolvers that fetch at any moment; costs,
+SOA timers."""
 
 import pytest
 from hypothesis import given
@@ -18,7 +19,9 @@ DOMAIN = parse_name("kilnandclay.example.")
 WWW = parse_name("www.kilnandclay.example.")
 NOW = 1_800_000_000.0
 BARE = Caution(0, 0, 0)  # a question takes no time: one second is left for TTLs that are cut to whole ones
-SOA_FIELDS = SoaFields(parse_name("ns1.alder.test."), parse_name("hostmaster.alder.test."), 7, 14400, 900, 1209600, 1800)
+SOA_FIELDS = SoaFields(
+    parse_name("ns1.alder.test."), parse_name("hostmaster.alder.test."), 7, 14400, 900, 1209600, 1800
+)
 
 
 def data(ttl: int, *others: int, role: Role = Role.DATA, ours: bool = True) -> Subject:
@@ -32,9 +35,13 @@ def test_the_largest_ttl_of_all_servers_counts_and_says_so() -> None:
     foreign = Subject(Role.HOST, parse_name("ns1.alder.test."), A, {"its zone": 172800}, "the servers of alder.test")
     found = all_aged([parent, silent, foreign], NOW, 240, Caution(300, 3, 30))
     last = decisive(found)
-    assert last.matter is silent and last.until == NOW + 86400 + 4 + 30  # somebody else's address changes when its owner changes it
     assert (
-        "192.0.2.2, one of its servers" in last.reason and "others with 3600" in last.reason and "192.0.2.9 did not answer" in last.reason
+        last.matter is silent and last.until == NOW + 86400 + 4 + 30
+    )  # somebody else's address changes when its owner changes it
+    assert (
+        "192.0.2.2, one of its servers" in last.reason
+        and "others with 3600" in last.reason
+        and "192.0.2.9 did not answer" in last.reason
     )
     handed = next(each for each in found if each.matter is parent)
     assert handed.until == NOW + 240 + 3600 + 4 + 30 and "need 4m to publish" in handed.reason
@@ -48,7 +55,9 @@ def held_until(fetched: float, lowered: float, old: int, low: int) -> float:
 
 
 @given(st.integers(2, 172800), st.integers(1, 600), st.integers(0, 400000), st.floats(0, 1), st.floats(0, 1))
-def test_lowered_in_time_no_old_answer_outlives_the_low_ttl(old: int, low: int, ahead: int, early: float, moment: float) -> None:
+def test_lowered_in_time_no_old_answer_outlives_the_low_ttl(
+    old: int, low: int, ahead: int, early: float, moment: float
+) -> None:
     wish = NOW + ahead
     found = lowering(data(old), wish, low, NOW, 0, BARE)
     if found.by is None:
@@ -59,7 +68,9 @@ def test_lowered_in_time_no_old_answer_outlives_the_low_ttl(old: int, low: int, 
     assert held_until(fetched, lowered, old, low) <= found.gone + 1e-6
     if not found.late(NOW):
         assert found.gone <= wish + low + 1 + 1e-6
-        last = held_until(found.by + 1.1, found.by + 1.2, old, low)  # lowered a little too late: somebody holds it longer
+        last = held_until(
+            found.by + 1.1, found.by + 1.2, old, low
+        )  # lowered a little too late: somebody holds it longer
         assert last > wish + low
 
 
@@ -76,9 +87,14 @@ def test_too_late_says_the_earliest_and_what_keeping_the_wish_costs(old: int, ah
 
 def test_a_switch_lowers_what_is_ours_and_tells_what_is_not() -> None:
     matters = [
-        data(3600), data(86400, role=Role.NS), data(3600, role=Role.DELEGATION, ours=False), data(60), data(1800, role=Role.ABSENCE),
-        data(3600, role=Role.SOA), data(999999, role=Role.HOST, ours=False),
-    ]  # fmt: skip
+        data(3600),
+        data(86400, role=Role.NS),
+        data(3600, role=Role.DELEGATION, ours=False),
+        data(60),
+        data(1800, role=Role.ABSENCE),
+        data(3600, role=Role.SOA),
+        data(999999, role=Role.HOST, ours=False),
+    ]
     wish = wished(matters, NOW + 3 * 86400, 300, NOW, 3600, Caution(0, 3, 30))
     assert [each.matter.role for each in wish.lowerings if each.low is not None] == [Role.NS, Role.DATA]
     assert wish.by == NOW + 3 * 86400 - (86400 - 300) - 34 and not wish.late
@@ -91,7 +107,9 @@ def test_a_switch_lowers_what_is_ours_and_tells_what_is_not() -> None:
 def test_costs_are_those_of_rule_14() -> None:
     demand = supposed_demand(10.0, 1000)
     assert cost_of(demand, 3600).load == pytest.approx(1000 * 0.1 / (1 + 0.1 * 3600))
-    assert demand.share_old(3600, 0) == pytest.approx(360 / 361) and demand.share_old(3600, 1800) == pytest.approx(180 / 361)
+    assert demand.share_old(3600, 0) == pytest.approx(360 / 361) and demand.share_old(3600, 1800) == pytest.approx(
+        180 / 361
+    )
     assert demand.share_old(3600, 3600) == 0
 
 
@@ -113,7 +131,14 @@ def test_soa_timers_are_told_in_plain_words() -> None:
     assert "as missing for 30 min" in said and "every 15 min, 1328 times" in said
     assert list(oddities(SOA_FIELDS, 3600, {})) == []
     odd = SOA_FIELDS._replace(refresh=600, retry=900, expire=1200, minimum=86400)
-    assert [each.timer for each in oddities(odd, 3600, {})] == ["refresh", "expire", "minimum", "retry", "expire", "minimum"]
+    assert [each.timer for each in oddities(odd, 3600, {})] == [
+        "refresh",
+        "expire",
+        "minimum",
+        "retry",
+        "expire",
+        "minimum",
+    ]
     assert [each.proposed for each in oddities(SOA_FIELDS, 3600, {"refresh": 7200, "retry": 900})] == [7200]
 
 

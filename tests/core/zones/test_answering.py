@@ -37,7 +37,11 @@ ZONES = {parse_name("example."): ServedZone(parse_master(WILDCARDS, parse_name("
 
 def ask(name: str, rtype: int) -> tuple[int, bool, list[str]]:
     found = answer_from(ZONES, parse_name(name), rtype)
-    return found.rcode, found.authoritative, [f"{each.type_text} {text}" for each in found.answer for text in rdata_texts(each)]
+    return (
+        found.rcode,
+        found.authoritative,
+        [f"{each.type_text} {text}" for each in found.answer for text in rdata_texts(each)],
+    )
 
 
 @pytest.mark.parametrize(
@@ -125,7 +129,10 @@ def test_whole_answers() -> None:
 
 
 def test_name_servers_in_the_zone_come_with_their_addresses() -> None:
-    text = "@ 60 IN SOA ns1 h 1 2 3 4 5\n@ 60 IN NS ns1\nns1 60 IN A 192.0.2.1\nns1 60 IN AAAA 2001:db8::1\nwww 60 IN A 192.0.2.7\n"
+    text = (
+        "@ 60 IN SOA ns1 h 1 2 3 4 5\n@ 60 IN NS ns1\nns1 60 IN A 192.0.2.1\nns1 60 IN AAAA 2001:db8::1\nwww "
+        "60 IN A 192.0.2.7\n"
+    )
     zone = parse_master(text, parse_name("example."))
     found = answer_from({zone.origin: ServedZone(zone)}, parse_name("www.example."), A)
     assert found.authority == (zone.apex_ns,) and [each.rtype for each in found.additional] == [A, AAAA]
@@ -135,7 +142,9 @@ def test_a_ds_is_the_parents_where_that_is_served_too() -> None:
     """RFC 4035 s3.1.4.1."""
     text = f"@ 60 IN SOA ns h 1 2 3 4 5\n@ 60 IN NS ns\nsub 60 IN NS ns.sub\nsub 60 IN DS 1 13 2 {'ab' * 32}\n"
     parent = parse_master(text, parse_name("example."))
-    child = parse_master("@ 60 IN SOA ns h 1 2 3 4 5\n@ 60 IN NS ns\nns 60 IN A 192.0.2.1\n", parse_name("sub.example."))
+    child = parse_master(
+        "@ 60 IN SOA ns h 1 2 3 4 5\n@ 60 IN NS ns\nns 60 IN A 192.0.2.1\n", parse_name("sub.example.")
+    )
     together = {each.origin: ServedZone(each) for each in (parent, child)}
     asked = answer_from(together, child.origin, DS)
     assert [each.rtype for each in asked.answer] == [DS] and asked.authoritative
@@ -144,7 +153,9 @@ def test_a_ds_is_the_parents_where_that_is_served_too() -> None:
     assert alone.answer == () and alone.authority[0].name == child.origin  # nobody else to ask: there is none here
     assert answer_from(together, parent.origin, DS).authority[0].name == parent.origin
     grandchild = parse_name("x.sub.example.")
-    assert answer_from({parent.origin: ServedZone(parent)}, grandchild, DS).authority[0].name == child.origin  # below the cut
+    assert (
+        answer_from({parent.origin: ServedZone(parent)}, grandchild, DS).authority[0].name == child.origin
+    )  # below the cut
     assert answer_from(together, parse_name("example.test."), DS).rcode == REFUSED
 
 

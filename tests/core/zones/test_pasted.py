@@ -36,7 +36,8 @@ kilnandclay.example.\t3600\tIN\tMX\t10 mail.kilnandclay.example.
 kilnandclay.example.\t3600\tIN\tMX\t20 mx2.ferrytimes.example.
 kilnandclay.example.\t3600\tIN\tTXT\t"v=spf1 mx ip4:203.0.113.25 -all"
 """,
-    "whole names without final dots, in capitals": """KILNANDCLAY.EXAMPLE  A      198.51.100.80                    1 Hour
+    "whole names without final dots, in capitals": """
+KILNANDCLAY.EXAMPLE  A      198.51.100.80                    1 Hour
 WWW.KILNANDCLAY.EXAMPLE  CNAME  KILNANDCLAY.EXAMPLE             1 Hour
 KILNANDCLAY.EXAMPLE  MX     10 MAIL.KILNANDCLAY.EXAMPLE     1 Hour
 KILNANDCLAY.EXAMPLE  MX     20 MX2.FERRYTIMES.EXAMPLE       1 Hour
@@ -247,8 +248,9 @@ def test_services_in_columns_of_their_own() -> None:
     text = "Service\tProtocol\tName\tType\tPriority\tWeight\tPort\tTarget\n"
     text += "_imaps\t_tcp\t@\tSRV\t0\t1\t993\tmail\nsip\ttls\tcalls\tSRV\t5\t0\t5061\t@\n"
     assert understood(read_pasted(text, DOMAIN)) == {
-        "_imaps._tcp 3600 SRV 0 1 993 mail.kilnandclay.example.", "_sip._tls.calls 3600 SRV 5 0 5061 kilnandclay.example.",
-    }  # fmt: skip
+        "_imaps._tcp 3600 SRV 0 1 993 mail.kilnandclay.example.",
+        "_sip._tls.calls 3600 SRV 5 0 5061 kilnandclay.example.",
+    }
 
 
 @pytest.mark.parametrize(
@@ -273,13 +275,20 @@ def test_each_doubt_is_told_with_its_line(row: str, says: str) -> None:
 
 
 def test_a_ttl_that_is_left_to_the_provider_is_told() -> None:
-    pasted = read_pasted("Name\tType\tValue\tTTL\nwww\tA\t198.51.100.80\tAuto\nshop\tA\t198.51.100.80\t5 min\n", DOMAIN, 7200)
-    assert understood(pasted) == {"www 7200 A 198.51.100.80", "shop 300 A 198.51.100.80"} and "2: TTL Auto: 7200 taken" in said(pasted)
+    pasted = read_pasted(
+        "Name\tType\tValue\tTTL\nwww\tA\t198.51.100.80\tAuto\nshop\tA\t198.51.100.80\t5 min\n", DOMAIN, 7200
+    )
+    assert understood(pasted) == {
+        "www 7200 A 198.51.100.80",
+        "shop 300 A 198.51.100.80",
+    } and "2: TTL Auto: 7200 taken" in said(pasted)
 
 
 def test_of_ttls_that_differ_the_least_counts() -> None:
     pasted = read_pasted("@\tA\t198.51.100.80\t1 hour\n@\tA\t198.51.100.81\t5 min\n", DOMAIN)
-    assert [(each.ttl, len(each.rdatas)) for each in pasted.rrsets] == [(300, 2)] and "2: TTL 300 here and 3600 in line 1" in said(pasted)
+    assert [(each.ttl, len(each.rdatas)) for each in pasted.rrsets] == [
+        (300, 2)
+    ] and "2: TTL 300 here and 3600 in line 1" in said(pasted)
 
 
 @pytest.mark.parametrize(
@@ -304,13 +313,16 @@ def test_what_cannot_be_is_a_fault_with_its_line(row: str, says: str) -> None:
 
 
 def test_rows_that_contradict_each_other_are_neither() -> None:
-    pasted = read_pasted("@\tA\t198.51.100.80\nwww\tA\t198.51.100.80\nwww\tCNAME\t@\nshop\tCNAME\t@\nshop\tCNAME\twww\n", DOMAIN)
+    pasted = read_pasted(
+        "@\tA\t198.51.100.80\nwww\tA\t198.51.100.80\nwww\tCNAME\t@\nshop\tCNAME\t@\nshop\tCNAME\twww\n", DOMAIN
+    )
     assert understood(pasted) == {"@ 3600 A 198.51.100.80"}
     assert [each.row.line for each in pasted.faults] == [2, 3, 4, 5] and "lines 2, 3" in pasted.faults[0].fault
 
 
 @pytest.mark.parametrize(
-    "text", ["", "\n\n", "Dear all,\nplease move our domain.\n", "a,b,c\n1,2,3\n", "Type\tName\tValue\n", "\t\t\n", "A\n"]
+    "text",
+    ["", "\n\n", "Dear all,\nplease move our domain.\n", "a,b,c\n1,2,3\n", "Type\tName\tValue\n", "\t\t\n", "A\n"],
 )
 def test_what_is_no_table_says_so(text: str) -> None:
     with pytest.raises(BadInput, match="no table of records"):
@@ -320,11 +332,26 @@ def test_what_is_no_table_says_so(text: str) -> None:
 @pytest.mark.parametrize(
     ("text", "seconds"),
     [
-        ("3600", 3600), ("1 hour", 3600), ("1h", 3600), ("60 Minutes", 3600), ("1/2 hour", 1800), ("half an hour", 1800), ("an hour", 3600),
-        ("1 day", 86400), ("2 days, 1 hour", 176400), ("1.5 hours", 5400), ("5 min.", 300), ("30 s", 30), ("1 w", 604800),
-        ("Auto", None), ("Automatic", None), ("default", None), ("", None), ("-", None),
+        ("3600", 3600),
+        ("1 hour", 3600),
+        ("1h", 3600),
+        ("60 Minutes", 3600),
+        ("1/2 hour", 1800),
+        ("half an hour", 1800),
+        ("an hour", 3600),
+        ("1 day", 86400),
+        ("2 days, 1 hour", 176400),
+        ("1.5 hours", 5400),
+        ("5 min.", 300),
+        ("30 s", 30),
+        ("1 w", 604800),
+        ("Auto", None),
+        ("Automatic", None),
+        ("default", None),
+        ("", None),
+        ("-", None),
     ],
-)  # fmt: skip
+)
 def test_ttls_as_words(text: str, seconds: int | None) -> None:
     assert parse_ttl(text) == seconds
 

@@ -1,4 +1,5 @@
-"""What is done with zones as a whole: renamed, cut, brought to a template, entered into a catalog, estimated, compared, ordered."""
+"""What is done with zones as a whole: renamed, cut, brought to a template, entered into a catalog, estimated, compared,
+ordered."""
 
 import pytest
 from hypothesis import given, settings
@@ -84,10 +85,17 @@ def test_a_cut_with_servers_below_it_needs_their_addresses() -> None:
 
 def test_a_part_is_taken_back_with_what_its_servers_have_and_nothing_of_the_cut() -> None:
     one = zone("app NS ns.app\nns.app A 198.51.100.2\nwww A 198.51.100.3\n")
-    cut, signed = parse_name("app", ORIGIN), "@ DNSKEY 257 3 13 AAAA\n@ RRSIG A 13 3 60 20270101000000 20260101000000 1 app AAAA\n"
+    cut, signed = (
+        parse_name("app", ORIGIN),
+        "@ DNSKEY 257 3 13 AAAA\n@ RRSIG A 13 3 60 20270101000000 20260101000000 1 app AAAA\n",
+    )
     child = parse_master(f"{HEAD}@ A 198.51.100.4\nnew A 198.51.100.5\ndeep NS ns1.birch.example.\n{signed}", cut)
     back = taken_back(one, child)
-    texts = {f"{name_text(each.name).removesuffix('.' + name_text(ORIGIN))} {each.type_text}" for each in back if is_under(each.name, cut)}
+    texts = {
+        f"{name_text(each.name).removesuffix('.' + name_text(ORIGIN))} {each.type_text}"
+        for each in back
+        if is_under(each.name, cut)
+    }
     assert texts == {"app A", "new.app A", "deep.app NS"} and back.get(parse_name("www", ORIGIN), A) is not None
     with pytest.raises(BadInput, match="not handed on"):
         cut_set(back, cut)
@@ -97,7 +105,9 @@ def test_a_part_is_taken_back_with_what_its_servers_have_and_nothing_of_the_cut(
 
 def test_templates_inherit_override_and_drop() -> None:
     basic = Template(
-        "basic", variables={"web": "198.51.100.80"}, records={("@", "A"): ("{web}",), ("_dmarc", "TXT"): ('"v=DMARC1; p=none"',)}
+        "basic",
+        variables={"web": "198.51.100.80"},
+        records={("@", "A"): ("{web}",), ("_dmarc", "TXT"): ('"v=DMARC1; p=none"',)},
     )
     shop = Template(
         "shop",
@@ -137,7 +147,9 @@ def test_what_was_put_right_has_not_drifted(one: Zone) -> None:
     there = put_right(one, demands)
     assert drift(there, demands) == () and zone_differences(put_right(there, demands), there) == ()
     texts, before = there.get(ORIGIN, TXT), one.get(ORIGIN, TXT)
-    assert texts is not None and {r for r in (before.rdatas if before else ()) if not r[1:].startswith(b"v=spf1")} <= set(texts.rdatas)
+    assert texts is not None and {
+        r for r in (before.rdatas if before else ()) if not r[1:].startswith(b"v=spf1")
+    } <= set(texts.rdatas)
     assert {each.rtype for each in there.at(parse_name("www", ORIGIN))} == {5}
 
 
@@ -146,8 +158,12 @@ def test_a_catalog_has_each_member_once() -> None:
     one, both = with_members(catalog, [OTHER]), with_members(catalog, [OTHER, parse_name("evensong.test.")])
     assert set(members_of(both)) == {OTHER, parse_name("evensong.test.")} and with_members(both, [OTHER]) == both
     group = with_members(both, [OTHER], "x")
-    assert group.get(Name(b"\5group" + members_of(both)[OTHER]), TXT) == rrset(Name(b"\5group" + members_of(both)[OTHER]), TXT, 0, [b"\1x"])
-    assert members_of(group) == members_of(both) and with_members(group, [OTHER]) == group == with_members(group, [OTHER], "x")
+    assert group.get(Name(b"\5group" + members_of(both)[OTHER]), TXT) == rrset(
+        Name(b"\5group" + members_of(both)[OTHER]), TXT, 0, [b"\1x"]
+    )
+    assert members_of(group) == members_of(both) and with_members(group, [OTHER]) == group == with_members(
+        group, [OTHER], "x"
+    )
     assert with_members(group, [OTHER], "y") not in (group, both)
     assert without_member(group, OTHER) == with_members(catalog, [parse_name("evensong.test.")])
     assert without_member(catalog, OTHER) == catalog and len(one) == len(catalog) + 1
@@ -157,7 +173,9 @@ def test_a_catalog_has_each_member_once() -> None:
 
 def test_an_estimate_from_two_ways_of_finding() -> None:
     names = [parse_name(f"n{number}", ORIGIN) for number in range(100)]
-    assert estimated_total(names[:50], names[25:75]) == 51 * 51 // 26 - 1  # half of either were found by the other: about a hundred
+    assert (
+        estimated_total(names[:50], names[25:75]) == 51 * 51 // 26 - 1
+    )  # half of either were found by the other: about a hundred
     assert estimated_total(names[:9], names[:9]) == 9  # both found the same: there is nothing else
     told = sampled(names[:50], names[25:75], 300, 2, ("x",))
     assert (told.degree, told.exist, told.known, told.asked, told.unanswered) == (Degree.SAMPLE, 99, 75, 300, 2)
@@ -172,4 +190,6 @@ def test_differences_turn_one_zone_into_the_other(one: Zone, other: Zone) -> Non
     changed = one.without((each.name, each.rtype) for each in found if each.kind == DifferenceKind.ONLY_LEFT)
     assert changed.with_rrsets(each.right for each in found if each.right is not None) == other
     keys = [canonical_key(each.name) for each in found]
-    assert keys == sorted(keys) and all(one.get(each.name, each.rtype) != other.get(each.name, each.rtype) for each in found)
+    assert keys == sorted(keys) and all(
+        one.get(each.name, each.rtype) != other.get(each.name, each.rtype) for each in found
+    )

@@ -1,4 +1,5 @@
-"""The moves of a fleet move: what is wished for each domain, by whom it is served, and its move, drafted before or now."""
+"""The moves of a fleet move: what is wished for each domain, by whom it is served, and its move, drafted before or
+now."""
 
 import argparse
 from dataclasses import replace
@@ -29,7 +30,10 @@ def refuse_nothing(args: argparse.Namespace, context: "RunContext", domain: "Nam
     if wish.registrar:
         context.registrar(wish.registrar)
     if not wish.said and not getattr(args, ADDRESS, ""):
-        raise BadInput(f"{name_text(domain)}: what shall be different?", "say it for all of them, such as --to PROVIDER, or in a column")
+        raise BadInput(
+            f"{name_text(domain)}: what shall be different?",
+            "say it for all of them, such as --to PROVIDER, or in a column",
+        )
     if getattr(args, ADDRESS, ""):
         canonical_address(args.address)
 
@@ -83,26 +87,34 @@ async def _wish(own: argparse.Namespace, context: "RunContext", domain: "Name") 
 
 
 def is_own(args: argparse.Namespace, campaign: "Campaign", context: "RunContext", domain: "Name", words: str) -> bool:
-    """Whether a move with this wish, in words, is what this fleet move wishes for the domain, drawn for it or before it. Which address was
-    replaced by a new one is not known any more once it was."""
+    """Whether a move with this wish, in words, is what this fleet move wishes for the domain, drawn for it or before
+    it. Which address was replaced by a new one is not known any more once it was."""
     own = own_line(args, campaign, domain)
     address = getattr(own, ADDRESS, "")
-    said = [each for each in words.split(", ") if not (address and each.endswith(f"replaced by {canonical_address(address)}"))]
+    said = [
+        each
+        for each in words.split(", ")
+        if not (address and each.endswith(f"replaced by {canonical_address(address)}"))
+    ]
     return wished(own, context, domain).is_said_by(", ".join(said))
 
 
 async def draft(
     args: argparse.Namespace, campaign: "Campaign", context: "RunContext", domain: "Name", keep: bool = True
 ) -> "tuple[Runbook, Path]":
-    """The move of this fleet move that is under way, or one that is drafted now. Raises as drafting does, and :class:`GateShut` for another
-    one that is under way."""
+    """The move of this fleet move that is under way, or one that is drafted now. Raises as drafting does, and
+    :class:`GateShut` for another one that is under way."""
     from legatum.core.fault import AlreadySo, BadInput, GateShut
     from legatum.core.records.name import name_text
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move
 
     path = move_path(context, domain)
     own = own_line(args, campaign, domain)
-    if path.exists() and not is_over(path, context.journal) and not is_untouched(there := read_move(path), context.journal):
+    if (
+        path.exists()
+        and not is_over(path, context.journal)
+        and not is_untouched(there := read_move(path), context.journal)
+    ):
         if not is_own(args, campaign, context, domain, there.wish):
             raise GateShut(
                 f"another move is under way: {there.wish}",

@@ -125,8 +125,8 @@ def _holds_results(path: Path, begins: str) -> bool:
 
 
 class _Written:
-    """A file whose lines are there a moment after they were given to it. What goes wrong in that moment is raised with the next line, or in
-    the end."""
+    """A file whose lines are there a moment after they were given to it. What goes wrong in that moment is raised with
+    the next line, or in the end."""
 
     def __init__(self, file: IO[str]) -> None:
         self._file = file
@@ -164,7 +164,9 @@ def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLin
     events: list[tuple[str, list[EventPart]]] = []
 
     def take(line: "FleetLine") -> None:
-        told = [EventPart(at=line.lower_by, what=f"lower TTLs, {line.decides} first", todo=True)] if line.lower_by else []
+        told = (
+            [EventPart(at=line.lower_by, what=f"lower TTLs, {line.decides} first", todo=True)] if line.lower_by else []
+        )
         if line.earliest is not None:
             events.append((line.domain, [*told, EventPart(at=args.switch, what="switch", todo=True)]))
 
@@ -178,7 +180,8 @@ def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLin
 
 @contextmanager
 def evidence_file(args: argparse.Namespace) -> "Iterator[Callable[[str], None]]":
-    """Takes the evidence of one part after another, where it is wanted; gone on with behind what an earlier run has left whole."""
+    """Takes the evidence of one part after another, where it is wanted; gone on with behind what an earlier run has
+    left whole."""
     from legatum.core.fault import BadInput
     from legatum.net.file import unwritable
 
@@ -210,7 +213,11 @@ def evidence_file(args: argparse.Namespace) -> "Iterator[Callable[[str], None]]"
             count += text.count(_HEAD)
 
         yield keep
-    note(args, f"evidence of {count}{' more' if resumed else ''} domains: {path}; there is none of those of which nothing could be said")
+    note(
+        args,
+        f"evidence of {count}{' more' if resumed else ''} domains: {path}; there is none of those of which "
+        "nothing could be said",
+    )
 
 
 def _whole(file: IO[str]) -> int:

@@ -30,17 +30,31 @@ if TYPE_CHECKING:
 
 _REMEMBERED = 100  # domains of which it is noted in one go what they were seen to give
 _WORTH_SEVERAL = 200  # domains: fewer are done before a second process has started
-_NEEDED_BY_ALL = ("net.asking.walk", "views.fleet.lists", "work.fleet.looks", "work.memory")  # processes: loaded once, before they are made
-_SMALLEST_PART, _LARGEST_PART = 50, 200  # domains handed to a worker in one go: each part costs the scheduler some milliseconds
+_NEEDED_BY_ALL = (
+    "net.asking.walk",
+    "views.fleet.lists",
+    "work.fleet.looks",
+    "work.memory",
+)  # processes: loaded once, before they are made
+_SMALLEST_PART, _LARGEST_PART = (
+    50,
+    200,
+)  # domains handed to a worker in one go: each part costs the scheduler some milliseconds
 _PARTS_EACH = 8  # at least, for each thread, where the list is long enough
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
 
 
 def configure(actions: "argparse._SubParsersAction[Any]") -> None:
     survey = actions.add_parser("survey", help="what is wrong with which domain")
-    survey.add_argument("--full", action="store_true", help="ask everything that `legatum survey DOMAIN` asks, but for resolvers and RDAP")
     survey.add_argument(
-        "--signed", action="store_true", help="with the state of DNSSEC at each: DS, keys, until when signatures last, at every address"
+        "--full",
+        action="store_true",
+        help="ask everything that `legatum survey DOMAIN` asks, but for resolvers and RDAP",
+    )
+    survey.add_argument(
+        "--signed",
+        action="store_true",
+        help="with the state of DNSSEC at each: DS, keys, until when signatures last, at every address",
     )
     survey.add_argument(
         "--evidence",
@@ -49,21 +63,36 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
     )
     confirm = actions.add_parser("confirm", help="one verdict for each domain")
     add_expected(confirm)
-    timetable = actions.add_parser("timetable", help="when each has to lower TTLs for a switch, and when all can go together")
+    timetable = actions.add_parser(
+        "timetable", help="when each has to lower TTLs for a switch, and when all can go together"
+    )
     timetable.add_argument(
-        "--switch", metavar="INSTANT", required=True, help="a change then: 'Saturday 22:00', 'in 3d', '2031-03-04 22:00'"
+        "--switch",
+        metavar="INSTANT",
+        required=True,
+        help="a change then: 'Saturday 22:00', 'in 3d', '2031-03-04 22:00'",
     )
     timetable.add_argument("--low-ttl", metavar="DURATION", help="the TTL that is lowered to (default: the house's)")
-    timetable.add_argument("--publishing", default="1h", metavar="DURATION", help="how long the registry may take (default 1h)")
+    timetable.add_argument(
+        "--publishing", default="1h", metavar="DURATION", help="how long the registry may take (default 1h)"
+    )
     add_windows(timetable)
     timetable.add_argument("--calendar", metavar="FILE", help="what is to be done, as iCalendar")
     for each in (survey, confirm, timetable):
-        each.add_argument("list", metavar="LIST", help="a file with one name a line, or a CSV table; - for standard input")
-        each.add_argument("--column", metavar="NAME", help="the column of a CSV table, by its heading or its number from 1")
+        each.add_argument(
+            "list", metavar="LIST", help="a file with one name a line, or a CSV table; - for standard input"
+        )
+        each.add_argument(
+            "--column", metavar="NAME", help="the column of a CSV table, by its heading or its number from 1"
+        )
         each.add_argument("--csv", action="store_true", help="results as CSV on standard output")
         each.add_argument("--out", metavar="FILE", help="results into a file: .csv, or JSON lines")
-        each.add_argument("--resume", action="store_true", help="go on with --out FILE: what stands there is not asked again")
-        each.add_argument("--at-once", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side")
+        each.add_argument(
+            "--resume", action="store_true", help="go on with --out FILE: what stands there is not asked again"
+        )
+        each.add_argument(
+            "--at-once", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side"
+        )
         each.add_argument(
             "--rate",
             type=number(0, 1_000_000),
@@ -75,7 +104,10 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
             help="share the list among the workers of this scheduler, tls://HOST:PORT (default: that of the settings)",
         )  # fmt: skip
         each.add_argument(
-            "--jobs", type=number(1, 256), metavar="N", help="processes to share the list (default: all processors for long lists)"
+            "--jobs",
+            type=number(1, 256),
+            metavar="N",
+            help="processes to share the list (default: all processors for long lists)",
         )
         add_common(each)
 
@@ -96,14 +128,18 @@ def run(args: argparse.Namespace) -> int:
         _resolve_switch(args)
     total = count_of(args.list, args.column)
     if total == 0:
-        raise BadInput(f"{args.list}: no domain in it", "give a file with one name a line, or a table with a column `domain`")
+        raise BadInput(
+            f"{args.list}: no domain in it", "give a file with one name a line, or a table with a column `domain`"
+        )
     if args.engine is not None:
         if args.jobs:
             raise BadInput("--engine and --jobs", "the engine has workers of its own: leave --jobs out")
         return with_outside(args, lambda context: _stream(args, _by_engine(args, context, total), total))
     alone = bool(getattr(args, "evidence", None))
     jobs = args.jobs or (os.cpu_count() or 1 if not alone and (total is None or total >= _WORTH_SEVERAL) else 1)
-    if jobs > 1 and args.list != "-" and threading.active_count() == 1:  # a copy of what has threads may wait for one that it lacks
+    if (
+        jobs > 1 and args.list != "-" and threading.active_count() == 1
+    ):  # a copy of what has threads may wait for one that it lacks
         return run_interruptibly(_stream(args, _by_processes(args, jobs), total))
 
     async def work(context: "RunContext") -> int:
@@ -300,7 +336,11 @@ async def _stream(args: argparse.Namespace, source: "Source", total: int | None)
 
 
 async def _lines(
-    args: argparse.Namespace, source: "Source", tally: "FleetCounts", known: "set[Name | str]", keep_evidence: "Callable[[str], None]"
+    args: argparse.Namespace,
+    source: "Source",
+    tally: "FleetCounts",
+    known: "set[Name | str]",
+    keep_evidence: "Callable[[str], None]",
 ) -> "AsyncGenerator[FleetLine, None]":
     """What is not known yet; what stands in the list and is no domain is told as it comes."""
     from legatum.core.printable import clean

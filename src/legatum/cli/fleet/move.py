@@ -27,38 +27,67 @@ _TERMS: dict[str, Any] = {"waves": "1,10,rest", "between": "0s", "stop_at": "1",
 
 
 def configure(actions: "argparse._SubParsersAction[Any]") -> None:
-    parser = actions.add_parser("move", help="any wish for many domains, in waves, with a stop when something goes wrong")
+    parser = actions.add_parser(
+        "move", help="any wish for many domains, in waves, with a stop when something goes wrong"
+    )
     parser.add_argument(
-        "list", metavar="LIST",
-        help="a file with one domain a line, or a CSV table: columns that are called as the options below say what differs from domain to "
+        "list",
+        metavar="LIST",
+        help="a file with one domain a line, or a CSV table: columns that are called as the options below "
+        "say what differs from domain to "
         "domain; `customer` whose it is, `address` the new address of its site",
-    )  # fmt: skip
-    parser.add_argument("--column", metavar="NAME", help="the column with the domains, by its heading or its number from 1")
+    )
+    parser.add_argument(
+        "--column", metavar="NAME", help="the column with the domains, by its heading or its number from 1"
+    )
     add_wishes(parser)
     led = parser.add_argument_group("how the waves are led")
     led.add_argument("--waves", metavar="SIZES", help="how many domains are in each wave (default: 1,10,rest)")
     led.add_argument(
-        "--between", metavar="DURATION", help="how long a wave is left alone before the next one is begun (default: not at all)"
+        "--between",
+        metavar="DURATION",
+        help="how long a wave is left alone before the next one is begun (default: not at all)",
     )
     led.add_argument(
-        "--stop-at", metavar="N", help="so many domains of a wave in trouble, or a share such as 5%%, stop everything (default: 1)"
+        "--stop-at",
+        metavar="N",
+        help="so many domains of a wave in trouble, or a share such as 5%%, stop everything (default: 1)",
     )
     led.add_argument(
-        "--limit", metavar="NAME=N", action="append",
-        help="so many steps a minute are begun at this provider or registrar (default: changes_a_minute of the settings)",
-    )  # fmt: skip
-    led.add_argument("--at-once", type=number(1, 1000), default=24, metavar="N", help="domains worked on side by side (default: 24)")
+        "--limit",
+        metavar="NAME=N",
+        action="append",
+        help=(
+            "so many steps a minute are begun at this provider or registrar (default: changes_a_minute of the settings)"
+        ),
+    )
+    led.add_argument(
+        "--at-once", type=number(1, 1000), default=24, metavar="N", help="domains worked on side by side (default: 24)"
+    )
     led.add_argument("--wait", action="store_true", help="stay through holds, and from wave to wave, until all is over")
-    led.add_argument("--leave-out", metavar="DOMAIN", action="append", default=[], help="pass this one over from now on")
-    led.add_argument("--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail")
+    led.add_argument(
+        "--leave-out", metavar="DOMAIN", action="append", default=[], help="pass this one over from now on"
+    )
+    led.add_argument(
+        "--unproven", action="store_true", help="go on although a rehearsal finds a way in which visitors fail"
+    )
     led.add_argument("--any-time", action="store_true", help="outside the house's windows, and in its quiet times, too")
-    led.add_argument("--notes", metavar="DIR", help="a page for the customer of every domain that is complete, a folder for each customer")
+    led.add_argument(
+        "--notes",
+        metavar="DIR",
+        help="a page for the customer of every domain that is complete, a folder for each customer",
+    )
     do = parser.add_mutually_exclusive_group()
     do.add_argument("--resume", action="store_true", help="go on with the fleet move of this list")
     do.add_argument("--status", action="store_true", help="only say how far it has come")
-    do.add_argument("--pause", action="store_true", help="no step is begun any more, in whichever process, until it is resumed")
     do.add_argument(
-        "--take-back", type=number(1, 1_000_000), metavar="WAVE", help="take back what the moves of this wave have done, and pause"
+        "--pause", action="store_true", help="no step is begun any more, in whichever process, until it is resumed"
+    )
+    do.add_argument(
+        "--take-back",
+        type=number(1, 1_000_000),
+        metavar="WAVE",
+        help="take back what the moves of this wave have done, and pause",
     )
     do.add_argument("--anew", action="store_true", help="draw the waves anew; moves that are under way go on")
     add_changing(parser)
@@ -72,7 +101,9 @@ def run(args: argparse.Namespace) -> int:
         try:
             Path(args.notes).mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise BadInput(f"{args.notes}: {error.strerror}", "give a folder that can be written; nothing was begun") from None
+            raise BadInput(
+                f"{args.notes}: {error.strerror}", "give a folder that can be written; nothing was begun"
+            ) from None
 
     async def work(context: "RunContext") -> int:
         from legatum.work.fleet.campaign import campaign_path, paused, read_campaign
@@ -119,7 +150,8 @@ async def _begun(args: argparse.Namespace, context: "RunContext", path: Path) ->
         if ended < len(courses):
             raise BadInput(
                 f"{path}: there is a fleet move of this list already, {ended} of {len(courses)} domains complete",
-                "go on with it: the same command with --resume; --status says how far it is, --anew draws the waves anew",
+                "go on with it: the same command with --resume; --status says how far it is, --anew draws "
+                "the waves anew",
             )
     rows = read_table(args.list, args.column)
     terms = {name: usual if getattr(args, name) is None else getattr(args, name) for name, usual in _TERMS.items()}
@@ -145,10 +177,15 @@ def _with_terms(args: argparse.Namespace, campaign: "Campaign") -> "Campaign":
 
     wish = wish_of(args)
     if wish and wish != campaign.wish:
-        raise BadInput(f"{campaign.path}: this fleet move has another wish", "leave the wish out with --resume; another one: --anew")
+        raise BadInput(
+            f"{campaign.path}: this fleet move has another wish",
+            "leave the wish out with --resume; another one: --anew",
+        )
     given = {name: getattr(args, name) for name in _TERMS if getattr(args, name) is not None}
     if given.get("waves", campaign.terms["waves"]) != campaign.terms["waves"]:
-        raise BadInput(f"{campaign.path}: its waves are drawn already", "leave --waves out with --resume; --anew draws them anew")
+        raise BadInput(
+            f"{campaign.path}: its waves are drawn already", "leave --waves out with --resume; --anew draws them anew"
+        )
     left_out = {parse_domain(each) for each in args.leave_out}
     if strange := left_out - set(campaign.domains):
         raise BadInput(f"{name_text(min(strange))} is not in this fleet move", "look at its spelling, or at the list")
@@ -156,8 +193,8 @@ def _with_terms(args: argparse.Namespace, campaign: "Campaign") -> "Campaign":
 
 
 def _refuse_another_list(args: argparse.Namespace, campaign: "Campaign", courses: "dict[Name, Course]") -> None:
-    """Raises :class:`BadInput` where somebody has changed the list since the waves were drawn, but for domains that are through. Where the
-    list is not at hand, as on another operator's machine, the waves stand as they were drawn."""
+    """Raises :class:`BadInput` where somebody has changed the list since the waves were drawn, but for domains that are
+    through. Where the list is not at hand, as on another operator's machine, the waves stand as they were drawn."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text
     from legatum.work.fleet.courses import ENDED
@@ -170,13 +207,20 @@ def _refuse_another_list(args: argparse.Namespace, campaign: "Campaign", courses
     changes = {
         "new": set(rows.domains) - drawn,
         "not in it any more": open_ - set(rows.domains),
-        "with other values": {each for each in open_ & set(rows.domains) if campaign.rows.get(each, {}) != rows.wishes.get(each, {})},
+        "with other values": {
+            each for each in open_ & set(rows.domains) if campaign.rows.get(each, {}) != rows.wishes.get(each, {})
+        },
     }
-    told = [f"{what}: {', '.join(first_of(args, sorted(map(name_text, found))))}" for what, found in changes.items() if found]
+    told = [
+        f"{what}: {', '.join(first_of(args, sorted(map(name_text, found))))}"
+        for what, found in changes.items()
+        if found
+    ]
     if told:
         raise BadInput(
             f"{args.list} is not what the waves were drawn from: {'; '.join(told)}",
-            "--anew, in place of --resume, draws them from the list as it is, and moves that are under way go on; or --leave-out DOMAIN",
+            "--anew, in place of --resume, draws them from the list as it is, and moves that are under way "
+            "go on; or --leave-out DOMAIN",
         )
 
 
@@ -190,14 +234,19 @@ def _limits(given: "list[str]", context: "RunContext") -> dict[str, int]:
         name, _, count = text.partition("=")
         if name not in found or not count.isdecimal():
             raise BadInput(
-                f"--limit {text}: no limit", f"write NAME=N, N steps a minute, 0 for no limit; NAME is one of {', '.join(found)}"
+                f"--limit {text}: no limit",
+                f"write NAME=N, N steps a minute, 0 for no limit; NAME is one of {', '.join(found)}",
             )
         found[name] = int(count)
     return found
 
 
 async def _shown(
-    args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
+    args: argparse.Namespace,
+    context: "RunContext",
+    campaign: "Campaign",
+    courses: "dict[Name, Course]",
+    unused: tuple[str, ...],
 ) -> int:
     """Every move drafted and rehearsed, none kept."""
     from legatum.core.fault import AlreadySo, Fault
@@ -229,7 +278,11 @@ async def _shown(
 
 
 async def _led(
-    args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", unused: tuple[str, ...]
+    args: argparse.Namespace,
+    context: "RunContext",
+    campaign: "Campaign",
+    courses: "dict[Name, Course]",
+    unused: tuple[str, ...],
 ) -> int:
     from legatum.core.duration import parse_duration
     from legatum.core.fault import BadInput
@@ -260,7 +313,9 @@ async def _led(
         if back:
             wave = campaign.waves[args.take_back - 1]
             if not _agreed(args, context, campaign, courses, args.take_back, "take back"):
-                return tell_all(args, context, campaign, courses, "" if args.dry_run else "declined", shown=args.dry_run)
+                return tell_all(
+                    args, context, campaign, courses, "" if args.dry_run else "declined", shown=args.dry_run
+                )
             with tell.drawn():
                 await carrier.take_back(wave)
         else:
@@ -271,12 +326,16 @@ async def _led(
         return status
     stopped = carrier.stopped or (f"wave {args.take_back} is being taken back" if back else "")
     wave = campaign.waves[args.take_back - 1] if back else ()
-    if back and all(courses[each].stage in (Stage.WAITING, Stage.BACK, Stage.LEFT_OUT) or not courses[each].steps for each in wave):
+    if back and all(
+        courses[each].stage in (Stage.WAITING, Stage.BACK, Stage.LEFT_OUT) or not courses[each].steps for each in wave
+    ):
         stopped = ""
     return tell_all(args, context, campaign, courses, stopped, unused=unused)
 
 
-async def _forward(args: argparse.Namespace, context: "RunContext", carrier: "Carrier", tell: "Telling", between: int) -> int | None:
+async def _forward(
+    args: argparse.Namespace, context: "RunContext", carrier: "Carrier", tell: "Telling", between: int
+) -> int | None:
     """Wave after wave, each when the one before it is over; the exit status where somebody said no."""
     from legatum.work.fleet.courses import ENDED, Stage
 
@@ -286,7 +345,9 @@ async def _forward(args: argparse.Namespace, context: "RunContext", carrier: "Ca
         if not open_:
             continue
         fresh = all(courses[each].stage in (Stage.WAITING, *ENDED) for each in wave)
-        earlier = [end for each in campaign.waves[: which - 1] for domain in each if (end := courses[domain].ends) is not None]
+        earlier = [
+            end for each in campaign.waves[: which - 1] for domain in each if (end := courses[domain].ends) is not None
+        ]
         if fresh and between and earlier and not await _rested(args, context, max(earlier) + between, which):
             break
         if not _agreed(args, context, campaign, courses, which, "begin" if fresh else "go on with"):
@@ -306,7 +367,8 @@ async def _rested(args: argparse.Namespace, context: "RunContext", until: float,
         return True
     note(
         args,
-        f"wave {number} is begun on {people_text(until, context.clock.now())} at the earliest: the one before is left alone until then",
+        f"wave {number} is begun on {people_text(until, context.clock.now())} at the earliest: the one "
+        "before is left alone until then",
     )
     if not args.wait:
         return False
@@ -315,7 +377,12 @@ async def _rested(args: argparse.Namespace, context: "RunContext", until: float,
 
 
 def _agreed(
-    args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", number: int, verb: str
+    args: argparse.Namespace,
+    context: "RunContext",
+    campaign: "Campaign",
+    courses: "dict[Name, Course]",
+    number: int,
+    verb: str,
 ) -> bool:
     from legatum.core.records.name import name_text
     from legatum.views.fleet.waves import counted
@@ -345,5 +412,16 @@ def _ways(args: argparse.Namespace, campaign: "Campaign", runbook: "Runbook", pa
 
     anyway = with_wish(args, dict(campaign.wish), dict(campaign.rows.get(runbook.domain, {}))).anyway
     return AdvanceOptions(
-        False, lambda *_: True, nothing, nothing, nothing, by_hand, nothing, False, None, args.unproven, args.any_time, anyway
+        False,
+        lambda *_: True,
+        nothing,
+        nothing,
+        nothing,
+        by_hand,
+        nothing,
+        False,
+        None,
+        args.unproven,
+        args.any_time,
+        anyway,
     )

@@ -1,4 +1,5 @@
-"""What a worker does for a fleet command on another machine: it looks at parts of a list, by the orders that it is given."""
+"""What a worker does for a fleet command on another machine: it looks at parts of a list, by the orders that it is
+given."""
 
 import argparse
 import asyncio
@@ -33,8 +34,9 @@ _NOT_TOLD = ("settings", "list", "out", "calendar", "column")
 
 @dataclass(frozen=True)
 class Order:
-    """What is to be done with each part of a list. ``run``: one and the same for all of them; ``line``: the command's; ``settings``: how to
-    ask; ``ours``: the house's name servers and whose they are: of domains with any of these it is noted what was seen."""
+    """What is to be done with each part of a list. ``run``: one and the same for all of them; ``line``: the command's;
+    ``settings``: how to ask; ``ours``: the house's name servers and whose they are: of domains with any of these it is
+    noted what was seen."""
 
     run: str
     line: argparse.Namespace
@@ -44,8 +46,8 @@ class Order:
 
 @dataclass(frozen=True)
 class Looked:
-    """Of a part: a line for each domain, what is to be kept, how many questions were asked, which servers were slowed down, and what the
-    surveys rest on, where that is wanted."""
+    """Of a part: a line for each domain, what is to be kept, how many questions were asked, which servers were slowed
+    down, and what the surveys rest on, where that is wanted."""
 
     lines: list[bytes]
     notes: list[Note]
@@ -86,7 +88,9 @@ class _Post:
 
     async def _opened(self) -> "Fleet":
         settings = msgspec.json.decode(self._order.settings, type=Settings)
-        context = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
+        context = outside_of(
+            settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0)
+        )
         fleet = fleet_of(self._order.line, context, self._expected.__getitem__)
         context.asker.pace = fleet.pace  # for all parts, which go on side by side
         return fleet
@@ -121,7 +125,11 @@ class _Post:
 
     def _note(self, result: "Result") -> Note | None:
         surveyed = self._order.line.action == "survey"
-        return None if result.observation is None else note_of(result.observation, result.findings if surveyed else None, self._order.ours)
+        return (
+            None
+            if result.observation is None
+            else note_of(result.observation, result.findings if surveyed else None, self._order.ours)
+        )
 
 
 _posts: OrderedDict[str, _Post] = OrderedDict()

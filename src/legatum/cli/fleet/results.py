@@ -1,4 +1,5 @@
-"""What a look at many domains is made of, here or at a worker: how each is looked at, and how a result becomes a line."""
+"""What a look at many domains is made of, here or at a worker: how each is looked at, and how a result becomes a
+line."""
 
 import argparse
 from typing import TYPE_CHECKING
@@ -16,7 +17,9 @@ if TYPE_CHECKING:
     from legatum.work.run_context import RunContext
 
 
-def fleet_of(args: argparse.Namespace, context: "RunContext", expected: "Callable[[Name], Expected] | None" = None) -> "Fleet":
+def fleet_of(
+    args: argparse.Namespace, context: "RunContext", expected: "Callable[[Name], Expected] | None" = None
+) -> "Fleet":
     """``expected``: what confirm is to find, where that was worked out elsewhere."""
     from legatum.work.fleet.looks import Fleet
     from legatum.work.look.depth import DEPTHS
@@ -52,7 +55,11 @@ def telling(
     low = parse_duration(args.low_ttl or context.settings.house.low_ttl)
 
     def wish(result: "Result") -> "Wish | None":
-        matters = list(of_brief_look(result.observation)) if result.observation is not None and result.observation.serving else []
+        matters = (
+            list(of_brief_look(result.observation))
+            if result.observation is not None and result.observation.serving
+            else []
+        )
         if held is not None:
             matters = with_held(matters, held(result.domain), context.clock.now(), caution)
         return wished(matters, at, low, context.clock.now(), publishing, caution) if matters else None

@@ -1,4 +1,5 @@
-"""The list of a fleet move: domains, and what differs from one to the other, in columns that are called as the options are."""
+"""The list of a fleet move: domains, and what differs from one to the other, in columns that are called as the options
+are."""
 
 import argparse
 from dataclasses import dataclass, field
@@ -49,13 +50,15 @@ def with_wish(args: argparse.Namespace, *wishes: "dict[str, Any]") -> argparse.N
     parser = wish_parser()
     found = vars(args) | vars(parser.parse_args([]))
     for name, value in (each for wish in wishes for each in wish.items()):
-        found[parser.dest_of(f"--{name}") if f"--{name}" in parser.flags else name] = list(value) if isinstance(value, list) else value
+        found[parser.dest_of(f"--{name}") if f"--{name}" in parser.flags else name] = (
+            list(value) if isinstance(value, list) else value
+        )
     return argparse.Namespace(**found)
 
 
 def read_table(source: str, column: str | None) -> Rows:
-    """Raises :class:`BadInput` for what is no domain, for values that no option takes, and for a domain that stands there twice with
-    different ones."""
+    """Raises :class:`BadInput` for what is no domain, for values that no option takes, and for a domain that stands
+    there twice with different ones."""
     from legatum.core.fault import BadInput
     from legatum.core.records.name import Name, name_text, parse_domain
     from legatum.core.table import Column
@@ -76,9 +79,13 @@ def read_table(source: str, column: str | None) -> Rows:
             raise BadInput(f"{place}: {fault.message}", fault.remedy) from None
         number, *earlier = seen.setdefault(domain, (row.number, wish, cells.get(CUSTOMER, "")))
         if earlier != [wish, cells.get(CUSTOMER, "")]:
-            raise BadInput(f"{place}: {name_text(domain)} stands on line {number} too, with other values", "keep one of them")
+            raise BadInput(
+                f"{place}: {name_text(domain)} stands on line {number} too, with other values", "keep one of them"
+            )
     if not seen:
-        raise BadInput(f"{source}: no domain in it", "give a file with one name a line, or a table with a column `domain`")
+        raise BadInput(
+            f"{source}: no domain in it", "give a file with one name a line, or a table with a column `domain`"
+        )
     unused = [each for each in its.beside if _flag(each) is None and each not in (CUSTOMER, ADDRESS)]
     return Rows(
         tuple(seen), {domain: wish for domain, (_, wish, _) in seen.items() if wish},

@@ -20,7 +20,9 @@ if TYPE_CHECKING:
 class Telling:
     """Of each change of a domain's course: drawn on a terminal, a line elsewhere, a JSON line where that is wanted."""
 
-    def __init__(self, args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]") -> None:
+    def __init__(
+        self, args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]"
+    ) -> None:
         from legatum.views.screen import Screen
 
         self._args, self._context, self._campaign, self._courses = args, context, campaign, courses
@@ -77,9 +79,14 @@ def write_notes(args: argparse.Namespace, context: "RunContext", carrier: "Carri
 
 
 def tell_all(
-    args: argparse.Namespace, context: "RunContext", campaign: "Campaign", courses: "dict[Name, Course]", stopped: str, shown: bool = False,
+    args: argparse.Namespace,
+    context: "RunContext",
+    campaign: "Campaign",
+    courses: "dict[Name, Course]",
+    stopped: str,
+    shown: bool = False,
     unused: tuple[str, ...] = (),
-) -> int:  # fmt: skip
+) -> int:
     """Where everything stands; the exit status is that of the first trouble."""
     from legatum.views.fleet.lists import json_line
     from legatum.views.fleet.waves import fleet_move_document, show_fleet_move

@@ -24,11 +24,15 @@ async def _lines() -> list[str]:
     if path is None:
         return [
             "no settings file yet, and none is needed to look: `legatum survey DOMAIN`",
-            "  your servers and accounts: `legatum settings add provider NAME --serves DOMAIN`, then `legatum settings check`",
+            "  your servers and accounts: `legatum settings add provider NAME --serves DOMAIN`, then "
+            "`legatum settings check`",
             "  to try everything by hand: `legatum practice start DIR`",
         ]
     async with open_outside(path) as context:
-        held = f"{len(context.providers)} providers, {len(context.registrars)} registrars, {len(context.resolvers())} resolvers"
+        held = (
+            f"{len(context.providers)} providers, {len(context.registrars)} registrars, "
+            f"{len(context.resolvers())} resolvers"
+        )
         lines = [f"settings {path}: {held}; `legatum settings check` tries them out"]
         return [*lines, *_moves(context)]
 
@@ -46,10 +50,15 @@ def _moves(context: "object") -> list[str]:
     holding = [each for each in house.standings if each.state == State.HOLDING]
     lines = []
     for each in waiting[:_MOST]:
-        lines.append(f"  {name_text(each.domain)}: {each.state}: {each.title}; `legatum move advance {name_text(each.domain)}`")
+        lines.append(
+            f"  {name_text(each.domain)}: {each.state}: {each.title}; `legatum move advance {name_text(each.domain)}`"
+        )
     if len(waiting) > _MOST:
         lines.append(f"  and {len(waiting) - _MOST} more moves: `legatum house`")
     if holding:
         first = min(each.not_before for each in holding if each.not_before is not None)
         lines.append(f"  {len(holding)} moves hold, the first until {people_text(first, house.at)}")
-    return lines or ["  no move waits for anybody: `legatum inventory` says what there is, `legatum survey DOMAIN` how a domain stands"]
+    return lines or [
+        "  no move waits for anybody: `legatum inventory` says what there is, `legatum survey DOMAIN` how a "
+        "domain stands"
+    ]

@@ -1,8 +1,8 @@
 """Ctrl-C, SIGTERM and a terminal that hangs up, at any moment: one line, status 130, no traceback and no hang.
 
-Where nothing is under way the program ends at once. Work that is under way is cancelled, so that it can close what it has open; what has
-not come to an end after a few seconds (output that nobody takes, a library that waits) is left as it is: every effect stands in the journal
-before it is begun. Asked a second time, the program ends at once too.
+Where nothing is under way the program ends at once. Work that is under way is cancelled, so that it can close what it
+has open; what has not come to an end after a few seconds (output that nobody takes, a library that waits) is left as it
+is: every effect stands in the journal before it is begun. Asked a second time, the program ends at once too.
 """
 
 import os

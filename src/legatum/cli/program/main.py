@@ -1,6 +1,8 @@
-"""The command ``legatum``: finds the command's file, runs it, and turns whatever happens into one line and an exit status.
+"""The command ``legatum``: finds the command's file, runs it, and turns whatever happens into one line and an exit
+status.
 
-Only the module of the command that was asked for is imported, and no parser for the version, so that starting costs little.
+Only the module of the command that was asked for is imported, and no parser for the version, so that starting costs
+little.
 """
 
 import gc
@@ -86,7 +88,12 @@ def told(fault: Fault, words: Sequence[str]) -> int:
 
 def unwritten(error: OSError) -> int:
     """Standard output could not be written; what was to be done is done."""
-    return told(OutsideFault(f"standard output: {error.strerror or error}", "make room, or write it elsewhere; what was done stands"), ())
+    return told(
+        OutsideFault(
+            f"standard output: {error.strerror or error}", "make room, or write it elsewhere; what was done stands"
+        ),
+        (),
+    )
 
 
 def _run(words: list[str]) -> int:
@@ -111,7 +118,8 @@ def _run(words: list[str]) -> int:
 
 
 def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
-    """What reads these words, and the command's module; None where there is no command among them. Raises :class:`BadInput`."""
+    """What reads these words, and the command's module; None where there is no command among them. Raises
+    :class:`BadInput`."""
     import importlib
 
     from legatum.cli.program.parser import Parser, add_colour
@@ -119,8 +127,14 @@ def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
 
     parser = Parser(
         prog="legatum",
-        description="Moves customer domains between registrars and authoritative DNS providers: looks, plans, carries out, proves.",
-        epilog="Exit status: 0 fine, 1 findings or not confirmed, 2 bad usage or input, 3 the outside failed, 4 a gate does not hold.",
+        description=(
+            "Moves customer domains between registrars and authoritative DNS providers: looks, "
+            "plans, carries out, proves."
+        ),
+        epilog=(
+            "Exit status: 0 fine, 1 findings or not confirmed, 2 bad usage or input, 3 the outside "
+            "failed, 4 a gate does not hold."
+        ),
     )
     parser.add_argument("--version", action="version", version=f"legatum {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")

@@ -1,6 +1,6 @@
-"""Standard output that somebody may stop reading: the work goes on to its verdict, and the exit status is what it found. Where it cannot be
-written for another reason, such as a full disk, the work goes on too, and that is told in the end. In a locale that has no arrows and
-quotation marks there are plain ones."""
+"""Standard output that somebody may stop reading: the work goes on to its verdict, and the exit status is what it
+found. Where it cannot be written for another reason, such as a full disk, the work goes on too, and that is told in the
+end. In a locale that has no arrows and quotation marks there are plain ones."""
 
 import codecs
 import io
@@ -9,8 +9,20 @@ import sys
 from typing import Any, TextIO
 
 _PLAIN = {
-    "→": "->", "…": "...", "“": '"', "”": '"', "’": "'", "–": "-", "—": "-", "−": "-", "━": "-", "─": "-", "·": ".", "░": ".", "█": "#",
-}  # fmt: skip
+    "→": "->",
+    "…": "...",
+    "“": '"',
+    "”": '"',
+    "’": "'",
+    "–": "-",
+    "—": "-",
+    "−": "-",
+    "━": "-",
+    "─": "-",
+    "·": ".",
+    "░": ".",
+    "█": "#",
+}
 _LACKING = "legatum.lacking"
 
 
@@ -42,8 +54,8 @@ def _escaped(character: str) -> str:
 
 
 def take_over() -> None:
-    """Puts it in the place of standard output and standard error. What the program was started without leads nowhere: otherwise the first
-    file that is opened would get its number, and what is meant for nobody."""
+    """Puts it in the place of standard output and standard error. What the program was started without leads nowhere:
+    otherwise the first file that is opened would get its number, and what is meant for nobody."""
     for number in range(3):
         try:
             os.fstat(number)
@@ -60,7 +72,9 @@ def _taken_over(stream: TextIO | None, number: int) -> TextIO:
         stream.reconfigure(errors=_LACKING)
         return stream
     raw = io.BufferedWriter(_Output(number if stream is None else stream.fileno(), "w", closefd=False))
-    return io.TextIOWrapper(raw, stream.encoding if stream is not None else None, errors=_LACKING, line_buffering=number == 2)
+    return io.TextIOWrapper(
+        raw, stream.encoding if stream is not None else None, errors=_LACKING, line_buffering=number == 2
+    )
 
 
 def abandoned() -> bool:

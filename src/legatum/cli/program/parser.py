@@ -18,7 +18,8 @@ class Parser(argparse.ArgumentParser):
     _mixing = False
 
     def parse_known_args(self, args: Any = None, namespace: Any = None) -> Any:
-        """Options may stand anywhere among the words. What a command does not know is its own error, not that of the parser above it."""
+        """Options may stand anywhere among the words. What a command does not know is its own error, not that of the
+        parser above it."""
         if self._mixing or self._subparsers is not None:
             return super().parse_known_args(args, namespace)
         self._mixing = True
@@ -40,7 +41,10 @@ class Parser(argparse.ArgumentParser):
         formatter.add_usage(self.usage, self._actions, self._mutually_exclusive_groups)
         formatter.add_text(self.description)
         options = [action for action in self._actions if action.option_strings]
-        for title, shown in [*((title, [commands[name] for name in names]) for title, names in self.groups.items()), ("options", options)]:
+        for title, shown in [
+            *((title, [commands[name] for name in names]) for title, names in self.groups.items()),
+            ("options", options),
+        ]:
             formatter.start_section(title)
             formatter.add_arguments(shown)
             formatter.end_section()
@@ -61,7 +65,8 @@ class Parser(argparse.ArgumentParser):
         return self._option_string_actions[flag].nargs == 0
 
     def error(self, message: str) -> NoReturn:
-        """Raises :class:`BadInput` that says what is wrong, and what may have been meant; of a wrong value nothing else."""
+        """Raises :class:`BadInput` that says what is wrong, and what may have been meant; of a wrong value nothing
+        else."""
         fault = BadInput(f"{self.prog.partition(' ')[2] or 'legatum'}: {message}{self._proposal(message)}")
         fault.usage = "" if message.startswith("argument -") else self.format_usage()
         raise fault
@@ -71,7 +76,10 @@ class Parser(argparse.ArgumentParser):
         if choice:
             return proposal(choice[1], re.findall(r"[^', ]+", choice[2]))
         if re.search(r"unrecognized arguments: -(?!-)|expected one argument", message):
-            return "; what begins with a minus and is no option of this command stands after -- at the end, or as --option=-5"
+            return (
+                "; what begins with a minus and is no option of this command stands after -- at the end, or "
+                "as --option=-5"
+            )
         strange = re.search(r"unrecognized arguments: (--\S+)", message)
         known = [option for action in self._actions for option in action.option_strings]
         return proposal(strange[1].partition("=")[0], known) if strange else ""
@@ -91,11 +99,18 @@ def number(least: int, most: int) -> Callable[[str], int]:
 
 def add_colour(parser: argparse.ArgumentParser) -> None:
     """An option that every command has, at whatever depth."""
-    below = [each for action in parser._actions if isinstance(action, argparse._SubParsersAction) for each in action.choices.values()]
+    below = [
+        each
+        for action in parser._actions
+        if isinstance(action, argparse._SubParsersAction)
+        for each in action.choices.values()
+    ]
     for each in below:
         add_colour(each)
     if not below:
-        words = "colours and bold letters: where a terminal shows them (auto), always or never; NO_COLOR stands for never"
+        words = (
+            "colours and bold letters: where a terminal shows them (auto), always or never; NO_COLOR stands for never"
+        )
         parser.add_argument("--color", choices=("auto", "always", "never"), default="auto", help=words)
 
 

@@ -58,4 +58,6 @@ def bar_text(counted: Progress, seconds: float) -> str:
     share = min(1.0, done / total)
     full = round(share * _WIDTH)
     left = f", {rough_text((total - done) / rate)} left" if rate > 0 and total > done else ""
-    return f"{'█' * full}{'░' * (_WIDTH - full)} {share:4.0%} {one_line(counted.stage)}, {done:,} of {total:,}{what}{left}"
+    return (
+        f"{'█' * full}{'░' * (_WIDTH - full)} {share:4.0%} {one_line(counted.stage)}, {done:,} of {total:,}{what}{left}"
+    )

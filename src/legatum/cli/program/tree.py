@@ -9,7 +9,8 @@ from legatum.cli.program.parser import Parser, add_colour
 
 @dataclass(frozen=True)
 class Option:
-    """``flags``: as they are typed; ``value``: what stands after it, empty for nothing; ``choices``: where only these may."""
+    """``flags``: as they are typed; ``value``: what stands after it, empty for nothing; ``choices``: where only these
+    may."""
 
     flags: tuple[str, ...]
     value: str
@@ -19,7 +20,8 @@ class Option:
 
 @dataclass(frozen=True)
 class Command:
-    """``words``: by which it is called, after `legatum`; ``arguments``: what it is given, as usage shows it, with their choices."""
+    """``words``: by which it is called, after `legatum`; ``arguments``: what it is given, as usage shows it, with their
+    choices."""
 
     words: tuple[str, ...]
     summary: str
@@ -43,7 +45,9 @@ def command_tree(commands: dict[str, str]) -> Command:
         add_colour(parser)
         below.append(_command((name,), summary, parser))
     top = (Option(("--help", "-h"), "", (), "show what there is"), Option(("--version",), "", (), "show the version"))
-    return Command((), "moves customer domains between registrars and authoritative DNS providers", "", top, (), tuple(below))
+    return Command(
+        (), "moves customer domains between registrars and authoritative DNS providers", "", top, (), tuple(below)
+    )
 
 
 def _command(words: tuple[str, ...], summary: str, parser: argparse.ArgumentParser) -> Command:

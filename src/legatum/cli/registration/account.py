@@ -1,4 +1,5 @@
-"""``legatum registration code``, ``queue``, ``contact`` and ``password``: the account itself, and what is secret in it"""
+"""``legatum registration code``, ``queue``, ``contact`` and ``password``: the account itself, and what is secret in
+it"""
 
 import argparse
 import os
@@ -23,14 +24,20 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     queue = actions.add_parser("queue", help="messages of the registry that wait to be read")
     queue.add_argument("--take", action="store_true", help="read them all, and take them off the queue")
     password = actions.add_parser("password", help="another password for the account at the registry")
-    password.add_argument("--new", required=True, metavar="REFERENCE", help="where it is: env:NAME, file:PATH, keyring:NAME or prompt")
-    contact = actions.add_parser("contact", help="a contact at the registry: whether it is there; made where --name and the rest are given")
+    password.add_argument(
+        "--new", required=True, metavar="REFERENCE", help="where it is: env:NAME, file:PATH, keyring:NAME or prompt"
+    )
+    contact = actions.add_parser(
+        "contact", help="a contact at the registry: whether it is there; made where --name and the rest are given"
+    )
     contact.add_argument("ident", metavar="IDENTIFIER")
     contact.add_argument("--name", metavar="TEXT")
     contact.add_argument("--city", metavar="TEXT")
     contact.add_argument("--country", metavar="XX", help="two letters")
     contact.add_argument("--email", metavar="ADDRESS")
-    code.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
+    code.add_argument(
+        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
+    )
     for parser in (queue, contact, password):
         parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
     for parser in (code, queue, contact, password):
@@ -54,7 +61,9 @@ async def _code(args: argparse.Namespace, context: "RunContext") -> int:
     code = await registrar.code(domain)
     if args.new or not code:
         document.new = [f"another one, in {path}"]
-        if not agreed(args, f"authorisation code of {args.domain} at {registrar.name}:", ["the present one → another one"]):
+        if not agreed(
+            args, f"authorisation code of {args.domain} at {registrar.name}:", ["the present one → another one"]
+        ):
             document.state = "shown" if args.dry_run else "declined"
             return end(args, document)
         document.said = await _set_code(context, domain, registrar, new_code(), path)
@@ -89,7 +98,9 @@ async def _set_code(context: "RunContext", domain: "Name", registrar: "Registrar
         path.unlink()
         raise
     except OutsideFault as fault:
-        raise OutsideFault(f"{fault.message}; the code that was to be set is in {path}", f"it may hold or not: {fault.remedy}") from None
+        raise OutsideFault(
+            f"{fault.message}; the code that was to be set is in {path}", f"it may hold or not: {fault.remedy}"
+        ) from None
 
 
 async def _queue(args: argparse.Namespace, context: "RunContext") -> int:
@@ -110,7 +121,9 @@ async def _password(args: argparse.Namespace, context: "RunContext") -> int:
     new = context.secret(args.new)
     document = PasswordDocument(registrar=registrar.name, state="shown" if args.dry_run else "declined")
     if agreed(args, f"password of {registrar.name} at the registry:", ["the present one → the new one"]):
-        await carried_out(context, ROOT, "password", f"another password at {registrar.name}", lambda: _password_set(registrar, new))
+        await carried_out(
+            context, ROOT, "password", f"another password at {registrar.name}", lambda: _password_set(registrar, new)
+        )
         document.state = "changed"
     show(args, document, lambda screen: show_password(document, screen))
     return SHUT if document.state == "declined" else OK
@@ -134,17 +147,26 @@ async def _contact(args: argparse.Namespace, context: "RunContext") -> int:
     fields = (args.name, args.city, args.country, args.email)
     document = ContactDocument(registrar=registrar.name, ident=args.ident, state="there" if found else "missing")
     if found is not None:
-        document.name, document.city, document.country, document.email = found.name, found.city, found.country, found.email
+        document.name, document.city, document.country, document.email = (
+            found.name,
+            found.city,
+            found.country,
+            found.email,
+        )
     elif any(fields):
         if not all(fields) or len(args.country) != 2:
             raise BadInput("a contact needs --name, --city, --country in two letters and --email", "give all of them")
         wanted = Contact(args.ident, args.name, args.city, args.country.upper(), args.email)
         document.state = "shown" if args.dry_run else "declined"
         if agreed(
-            args, f"contact {args.ident} at {registrar.name}:", [f"nothing → {args.name}, {args.city} {wanted.country}, {args.email}"]
+            args,
+            f"contact {args.ident} at {registrar.name}:",
+            [f"nothing → {args.name}, {args.city} {wanted.country}, {args.email}"],
         ):
             words = f"the contact {args.ident} at {registrar.name}"
-            done = await carried_out(context, ROOT, "contact", words, lambda: registrar.make_contact(wanted, new_code()))
+            done = await carried_out(
+                context, ROOT, "contact", words, lambda: registrar.make_contact(wanted, new_code())
+            )
             document.said = done.summary
             document.state, document.name, document.city = "made", wanted.name, wanted.city
             document.country, document.email = wanted.country, wanted.email

@@ -1,4 +1,5 @@
-"""A change of one registration, or the same for many: looked at, shown, agreed to once, carried out or written down for a form."""
+"""A change of one registration, or the same for many: looked at, shown, agreed to once, carried out or written down for
+a form."""
 
 import argparse
 from collections.abc import Awaitable, Callable
@@ -21,8 +22,9 @@ _SIDE_BY_SIDE = 8
 
 @dataclass(frozen=True)
 class RegistrationChange:
-    """What one domain has, and is to have. ``do``: makes it so, and gives what was said and what is then; None where nothing is to be done.
-    ``to_do``: for a form; ``put_down``: takes note that a person was asked; ``said``: why nothing is to be done."""
+    """What one domain has, and is to have. ``do``: makes it so, and gives what was said and what is then; None where
+    nothing is to be done. ``to_do``: for a form; ``put_down``: takes note that a person was asked; ``said``: why
+    nothing is to be done."""
 
     domain: "Name"
     old: list[str]
@@ -40,8 +42,12 @@ class RegistrationChange:
 def add_domains(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domains", metavar="DOMAIN", nargs="*")
     parser.add_argument("--list", metavar="FILE", help="many: domains, one a line")
-    parser.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
-    parser.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.ACTION.md)")
+    parser.add_argument(
+        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
+    )
+    parser.add_argument(
+        "--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.ACTION.md)"
+    )
 
 
 async def carry_out(args: argparse.Namespace, context: "RunContext", what: str, look: "Look") -> int:
@@ -58,7 +64,9 @@ async def carry_out(args: argparse.Namespace, context: "RunContext", what: str, 
     return await _many(args, context, registrar, what, domains, look)
 
 
-async def _one(args: argparse.Namespace, context: "RunContext", registrar: "Registrar", what: str, change: RegistrationChange) -> int:
+async def _one(
+    args: argparse.Namespace, context: "RunContext", registrar: "Registrar", what: str, change: RegistrationChange
+) -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import form_sheet
     from legatum.work.effect import found_done

@@ -38,9 +38,14 @@ def put_down(args: argparse.Namespace, document: "RegistrationChangeDocument", t
 
 
 async def change_or_put_down(
-    args: argparse.Namespace, document: "RegistrationChangeDocument", registrar: "Registrar", title: str, lines: list[str],
-    sheet: "Callable[[], Awaitable[str]]", change: "Callable[[], Awaitable[Outcome]]",
-) -> None:  # fmt: skip
+    args: argparse.Namespace,
+    document: "RegistrationChangeDocument",
+    registrar: "Registrar",
+    title: str,
+    lines: list[str],
+    sheet: "Callable[[], Awaitable[str]]",
+    change: "Callable[[], Awaitable[Outcome]]",
+) -> None:
     """Asked for, then changed; or the worksheet written, where only a person can."""
     if registrar.by_hand and not args.dry_run:
         put_down(args, document, await sheet())
@@ -50,7 +55,9 @@ async def change_or_put_down(
         document.state = "shown" if args.dry_run else "declined"
 
 
-async def watch(args: argparse.Namespace, document: "RegistrationChangeDocument", wait: "Callable[[Telling], Awaitable[float]]") -> None:
+async def watch(
+    args: argparse.Namespace, document: "RegistrationChangeDocument", wait: "Callable[[Telling], Awaitable[float]]"
+) -> None:
     """Where it is wanted, until every server of the parent zone has it."""
     from legatum.core.instant import instant_text
 

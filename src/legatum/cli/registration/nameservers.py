@@ -17,13 +17,19 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     servers = actions.add_parser("nameservers", help="change the NS set, once every new server answers for the zone")
     servers.add_argument("domains", metavar="DOMAIN", nargs="*")
     servers.add_argument("--list", metavar="FILE", help="domains, one a line; all get the same set, over one session")
-    servers.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
+    servers.add_argument(
+        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
+    )
     what = servers.add_mutually_exclusive_group(required=True)
     what.add_argument("--ns", metavar="NAME,NAME,…", help="the whole set")
     what.add_argument("--to", metavar="PROVIDER", help="the servers of this provider")
-    servers.add_argument("--anyway", action="store_true", help="even if a new server does not answer as the present ones do")
+    servers.add_argument(
+        "--anyway", action="store_true", help="even if a new server does not answer as the present ones do"
+    )
     servers.add_argument("--wait", action="store_true", help="watch until every server of the parent zone hands it out")
-    servers.add_argument("--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.nameservers.md)")
+    servers.add_argument(
+        "--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.nameservers.md)"
+    )
     yield servers, True
 
 
@@ -36,9 +42,13 @@ def run(args: argparse.Namespace) -> int:
         domains = domains_of(args)
         registrar = await registrar_for(context, domains[0], args.registrar)
         if args.ns and len(domains) > 1 and any("." not in text.strip() for text in args.ns.split(",")):
-            raise BadInput(f"--ns {args.ns}: of which of the {len(domains)} domains?", "write the name servers' names whole")
+            raise BadInput(
+                f"--ns {args.ns}: of which of the {len(domains)} domains?", "write the name servers' names whole"
+            )
         typed = (args.ns or "").split(",")
-        wanted = sorted(context.provider(args.to).servers if args.to else {typed_host(text.strip(), domains[0]) for text in typed})
+        wanted = sorted(
+            context.provider(args.to).servers if args.to else {typed_host(text.strip(), domains[0]) for text in typed}
+        )
         if len(domains) == 1 and not args.list:
             return await _one(args, context, domains[0], registrar, wanted)
         if args.wait or args.sheet or registrar.by_hand:
@@ -51,28 +61,43 @@ def run(args: argparse.Namespace) -> int:
     return with_outside(args, work)
 
 
-async def _one(args: argparse.Namespace, context: "RunContext", domain: "Name", registrar: "Registrar", wanted: "list[Name]") -> int:
+async def _one(
+    args: argparse.Namespace, context: "RunContext", domain: "Name", registrar: "Registrar", wanted: "list[Name]"
+) -> int:
     from legatum.core.records.name import name_text
     from legatum.views.registry.sheet import nameserver_sheet
     from legatum.work.effect import found_done
     from legatum.work.registry.registration import change_nameservers, other_names, refuse_unready, wait_until_published
 
     before = (await registrar.registration(domain)).nameservers
-    document = document_of(args, domain, registrar, [name_text(name) for name in sorted(before)], [name_text(name) for name in wanted])
+    document = document_of(
+        args, domain, registrar, [name_text(name) for name in sorted(before)], [name_text(name) for name in wanted]
+    )
     if set(before) != set(wanted):
         if not args.anyway:
             count = await refuse_unready(context, domain, before, wanted)
             if count:
-                note(args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do")
+                note(
+                    args, f"{count} addresses of the new servers answer for {name_text(domain)} as the present ones do"
+                )
             for text in await other_names(context, domain, wanted):
                 note(args, f"{text}: resolvers that go by the zone's own set come to those; make it the same there too")
 
         async def sheet() -> str:
             return nameserver_sheet(domain, registrar.name, registrar.page, sorted(before), wanted)
 
-        title, lines = f"NS set of {name_text(domain)} at {registrar.name}", [f"{', '.join(document.old)} → {', '.join(document.new)}"]
+        title, lines = (
+            f"NS set of {name_text(domain)} at {registrar.name}",
+            [f"{', '.join(document.old)} → {', '.join(document.new)}"],
+        )
         await change_or_put_down(
-            args, document, registrar, title, lines, sheet, lambda: change_nameservers(context, registrar, domain, wanted)
+            args,
+            document,
+            registrar,
+            title,
+            lines,
+            sheet,
+            lambda: change_nameservers(context, registrar, domain, wanted),
         )
     elif not args.dry_run:
         found_done(context, domain, "nameservers")

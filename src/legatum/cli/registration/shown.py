@@ -14,7 +14,9 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     shown = actions.add_parser("show", help="what account and RDAP say, beside what is published")
     shown.add_argument("domain", metavar="DOMAIN")
     shown.add_argument("--registrar", metavar="NAME", help="a registrar of the settings")
-    shown.add_argument("--code", metavar="REFERENCE", help="where the authorisation code is, to see another registrar's domain by it")
+    shown.add_argument(
+        "--code", metavar="REFERENCE", help="where the authorisation code is, to see another registrar's domain by it"
+    )
     yield shown, False
     check = actions.add_parser("check", help="which domains could be registered")
     check.add_argument("domains", metavar="DOMAIN", nargs="+")

@@ -22,9 +22,13 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     term.add_argument("--until", metavar="DATE", help="as many years as it takes to reach this date, YYYY-MM-DD")
     yield renewal, True
     restoration = actions.add_parser("restore", help="have a deleted domain back within its redemption period")
-    restoration.add_argument("--reason", required=True, metavar="TEXT", help="for the report that the registry asks for")
+    restoration.add_argument(
+        "--reason", required=True, metavar="TEXT", help="for the report that the registry asks for"
+    )
     restoration.add_argument("domain", metavar="DOMAIN")
-    restoration.add_argument("--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)")
+    restoration.add_argument(
+        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
+    )
     yield restoration, True
 
 
@@ -48,9 +52,14 @@ async def _renew(args: argparse.Namespace, context: "RunContext") -> int:
             return outcome.summary, [until]
 
         return RegistrationChange(
-            domain, [renewal.expires], [renewal.until], do if renewal.years else None, [f"renew it for {renewal.words}"],
-            lambda: note_worksheet(context, registrar, renewal), renewal.over,
-        )  # fmt: skip
+            domain,
+            [renewal.expires],
+            [renewal.until],
+            do if renewal.years else None,
+            [f"renew it for {renewal.words}"],
+            lambda: note_worksheet(context, registrar, renewal),
+            renewal.over,
+        )
 
     return await carry_out(args, context, "date of expiry", look)
 
@@ -66,7 +75,9 @@ async def _restore(args: argparse.Namespace, context: "RunContext") -> int:
     old = [*held.statuses, *held.grace]
     document = document_of(args, domain, registrar, old, ["restored"])
     document.state = "shown" if args.dry_run else "declined"
-    if agreed(args, f"{args.domain} at {registrar.name}, old → new:", [f"{', '.join(old)} → restored, in the zone again"]):
+    if agreed(
+        args, f"{args.domain} at {registrar.name}, old → new:", [f"{', '.join(old)} → restored, in the zone again"]
+    ):
         outcome, now = await restore(context, registrar, domain, args.reason)
         document.state, document.said, document.new = "changed", outcome.summary, [*now.statuses, *now.grace]
     return end(args, document)

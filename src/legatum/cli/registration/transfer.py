@@ -1,4 +1,5 @@
-"""``legatum registration transfer``: to another registrar, as a runbook for ``legatum move``; ``answer``: to somebody else's request"""
+"""``legatum registration transfer``: to another registrar, as a runbook for ``legatum move``; ``answer``: to somebody
+else's request"""
 
 import argparse
 from collections.abc import Iterator
@@ -18,12 +19,23 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     parser.add_argument("--from", dest="losing", required=True, metavar="REGISTRAR", help="who has it now")
     parser.add_argument("--to", dest="gaining", required=True, metavar="REGISTRAR", help="who shall")
     parser.add_argument(
-        "--code", default="", metavar="REFERENCE",
-        help="where the authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt (default: fetched from the losing account)",
-    )  # fmt: skip
-    parser.add_argument("--approve", action="store_true", help="approve it at the losing account instead of waiting up to five days")
-    parser.add_argument("--years", type=int, choices=(0, 1), default=1, help="years that the transfer adds (default: 1)")
-    parser.add_argument("--registrant", default="", metavar="CONTACT", help="the gaining registrar's contact to put in afterwards")
+        "--code",
+        default="",
+        metavar="REFERENCE",
+        help=(
+            "where the authorisation code is: env:NAME, file:PATH, keyring:NAME or prompt (default: fetched "
+            "from the losing account)"
+        ),
+    )
+    parser.add_argument(
+        "--approve", action="store_true", help="approve it at the losing account instead of waiting up to five days"
+    )
+    parser.add_argument(
+        "--years", type=int, choices=(0, 1), default=1, help="years that the transfer adds (default: 1)"
+    )
+    parser.add_argument(
+        "--registrant", default="", metavar="CONTACT", help="the gaining registrar's contact to put in afterwards"
+    )
     yield parser, False
     answer = actions.add_parser("answer", help="let a domain go that another registrar asks for, or keep it")
     answer.add_argument("domain", metavar="DOMAIN")
@@ -54,7 +66,11 @@ async def _answer(args: argparse.Namespace, context: "RunContext") -> int:
     document.state = "shown" if args.dry_run else "declined"
     if agreed(args, f"{args.domain} at {registrar.name}, which {who} asks for:", [document.new[0]]):
         outcome = await carried_out(
-            context, domain, args.words, f"{args.words} the transfer to {who}", lambda: registrar.transfer(domain, args.words)
+            context,
+            domain,
+            args.words,
+            f"{args.words} the transfer to {who}",
+            lambda: registrar.transfer(domain, args.words),
         )
         document.state, document.said = "changed", outcome.summary
     return end(args, document)

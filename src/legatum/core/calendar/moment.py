@@ -10,12 +10,15 @@ from legatum.core.fault import BadInput
 
 DAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _CLOCK = re.compile(r"(?:(?P<day>[a-z]+)\s+)?(?P<hour>\d{1,2}):(?P<minute>\d\d)(?::(?P<second>\d\d))?")
-_FORMS = "an instant such as 2031-03-04T22:00:00+01:00, '2031-03-04 22:00', 'Saturday 22:00', 'tomorrow 6:30', 22:00, or 'in 3d'"
+_FORMS = (
+    "an instant such as 2031-03-04T22:00:00+01:00, '2031-03-04 22:00', 'Saturday 22:00', 'tomorrow 6:30', "
+    "22:00, or 'in 3d'"
+)
 
 
 def parse_moment(text: str, now: float, zone: ZoneInfo) -> float:
-    """Seconds since 1970. ``zone``: in which it is meant where it names none, by an offset, by ``Z``, or by a name at its end. A day of
-    the week, or a time of day alone, is the next one after ``now``. Raises :class:`BadInput`."""
+    """Seconds since 1970. ``zone``: in which it is meant where it names none, by an offset, by ``Z``, or by a name at
+    its end. A day of the week, or a time of day alone, is the next one after ``now``. Raises :class:`BadInput`."""
     said = " ".join(text.split())
     if said.lower().startswith("in "):
         return now + parse_duration(said[3:])

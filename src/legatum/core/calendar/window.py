@@ -1,8 +1,9 @@
-"""When a house makes changes that visitors can feel: windows that come every week or day, and quiet times in which it makes none.
+"""When a house makes changes that visitors can feel: windows that come every week or day, and quiet times in which it
+makes none.
 
-``Sat 22:00-04:00``, ``Mon-Thu 01:00-05:00``, ``daily 02:00-04:00``; quiet: such, or dates, ``2031-12-20..2032-01-06``. Local times of the
-house's zone: where the clock shows a time twice, a window begins at the first and ends at the last; a time that is left out is the moment
-at which the clock goes forward. Windows that touch or overlap are one.
+``Sat 22:00-04:00``, ``Mon-Thu 01:00-05:00``, ``daily 02:00-04:00``; quiet: such, or dates, ``2031-12-20..2032-01-06``.
+Local times of the house's zone: where the clock shows a time twice, a window begins at the first and ends at the last;
+a time that is left out is the moment at which the clock goes forward. Windows that touch or overlap are one.
 """
 
 import re
@@ -25,8 +26,8 @@ _AHEAD = 400  # days that are looked through for the next one
 
 @dataclass(frozen=True, slots=True)
 class Window:
-    """``days``: of the week on which it begins, 0 for Monday; it ends at ``to``, on the next day where that is not later. Or whole
-    days from ``first`` to ``last``."""
+    """``days``: of the week on which it begins, 0 for Monday; it ends at ``to``, on the next day where that is not
+    later. Or whole days from ``first`` to ``last``."""
 
     text: str
     days: frozenset[int] = frozenset()
@@ -40,9 +41,9 @@ class Window:
         if self.first is not None and self.last is not None:
             if day != self.first:
                 return None
-            return later_instant(datetime.combine(day, time(0)), zone), later_instant(datetime.combine(self.last, time(0)), zone) + _day(
-                self.last, zone
-            )
+            return later_instant(datetime.combine(day, time(0)), zone), later_instant(
+                datetime.combine(self.last, time(0)), zone
+            ) + _day(self.last, zone)
         if day.weekday() not in self.days:
             return None
         over = self.ends <= self.begins
@@ -53,14 +54,19 @@ class Window:
 
 def _day(day: date, zone: ZoneInfo) -> float:
     """Its length in seconds: 23 or 25 hours when clocks change."""
-    return later_instant(datetime.combine(day + timedelta(days=1), time(0)), zone) - later_instant(datetime.combine(day, time(0)), zone)
+    return later_instant(datetime.combine(day + timedelta(days=1), time(0)), zone) - later_instant(
+        datetime.combine(day, time(0)), zone
+    )
 
 
 def parse_window(text: str) -> Window:
     """Raises :class:`BadInput`."""
     found = _WEEKLY.fullmatch(text.strip())
     if found is None:
-        raise BadInput(f"'{text}' is no window", "write days and times: 'Sat 22:00-04:00', 'Mon-Thu 01:00-05:00', 'daily 02:00-04:00'")
+        raise BadInput(
+            f"'{text}' is no window",
+            "write days and times: 'Sat 22:00-04:00', 'Mon-Thu 01:00-05:00', 'daily 02:00-04:00'",
+        )
     front, _, last = found["days"].partition("-")
     if front.lower() in ("daily", "day"):
         days = frozenset(range(7))
@@ -78,7 +84,9 @@ def parse_quiet(text: str) -> Window:
         try:
             return parse_window(text)
         except BadInput as fault:
-            raise BadInput(f"'{text}' is no quiet time", f"{fault.remedy}, or dates: '2031-12-20..2032-01-06'") from None
+            raise BadInput(
+                f"'{text}' is no quiet time", f"{fault.remedy}, or dates: '2031-12-20..2032-01-06'"
+            ) from None
     try:
         first = date.fromisoformat(found["from"])
         last = date.fromisoformat(found["to"] or found["from"])

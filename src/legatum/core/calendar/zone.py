@@ -1,4 +1,5 @@
-"""Zones of time by their names (``Europe/Berlin``), and local times that do not exist, or come twice, when clocks change."""
+"""Zones of time by their names (``Europe/Berlin``), and local times that do not exist, or come twice, when clocks
+change."""
 
 from datetime import UTC, datetime
 from functools import lru_cache
@@ -19,15 +20,20 @@ def parse_zone(text: str) -> ZoneInfo:
 
 
 def instant_of(local: datetime, zone: ZoneInfo) -> float:
-    """Of a local time without a zone. Raises :class:`BadInput` for one that does not exist on that day, or comes twice."""
+    """Of a local time without a zone. Raises :class:`BadInput` for one that does not exist on that day, or comes
+    twice."""
     first, second = (local.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
     text = local.strftime("%Y-%m-%d %H:%M:%S")
     if first.utcoffset() == second.utcoffset():
         return first.timestamp()
     if first.astimezone(UTC).astimezone(zone).replace(tzinfo=None) != local:
-        raise BadInput(f"{text} does not exist in {zone.key}: the clock goes forward over it", "give a time before or after that")
+        raise BadInput(
+            f"{text} does not exist in {zone.key}: the clock goes forward over it", "give a time before or after that"
+        )
     offsets = " or ".join(_offset(each) for each in (first, second))
-    raise BadInput(f"{text} comes twice in {zone.key}: the clock goes back over it", f"say which, with its offset: {offsets}")
+    raise BadInput(
+        f"{text} comes twice in {zone.key}: the clock goes back over it", f"say which, with its offset: {offsets}"
+    )
 
 
 def _offset(moment: datetime) -> str:
@@ -35,18 +41,20 @@ def _offset(moment: datetime) -> str:
 
 
 def later_instant(local: datetime, zone: ZoneInfo) -> float:
-    """The same where every local time must mean something: one that does not exist is as much later as the clock jumps, one that comes
-    twice is the first."""
+    """The same where every local time must mean something: one that does not exist is as much later as the clock jumps,
+    one that comes twice is the first."""
     return local.replace(tzinfo=zone, fold=0).timestamp()
 
 
 def first_instant(local: datetime, zone: ZoneInfo) -> float:
-    """The first at which the clock shows that time or, where it is left out, the moment at which the clock goes forward over it."""
+    """The first at which the clock shows that time or, where it is left out, the moment at which the clock goes forward
+    over it."""
     return _forward(local, zone) or local.replace(tzinfo=zone, fold=0).timestamp()
 
 
 def last_instant(local: datetime, zone: ZoneInfo) -> float:
-    """The last at which the clock shows that time or, where it is left out, the moment at which the clock goes forward over it."""
+    """The last at which the clock shows that time or, where it is left out, the moment at which the clock goes forward
+    over it."""
     return _forward(local, zone) or local.replace(tzinfo=zone, fold=1).timestamp()
 
 

@@ -14,11 +14,13 @@ from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
 
 _AGED = (
-    "either the anchors here are out of date: renew the program, or compare [network] anchors with what the zone's operator publishes (for "
+    "either the anchors here are out of date: renew the program, or compare [network] anchors with what the "
+    "zone's operator publishes (for "
     "the root: IANA); or others answer here in its servers' place: [network] roots"
 )
 _OLD_KEY = (
-    "have the provider sign with the old key again; if that is lost, take the DS set out at the registrar, wait its TTL, and put the right "
+    "have the provider sign with the old key again; if that is lost, take the DS set out at the registrar, "
+    "wait its TTL, and put the right "
     "one in"
 )
 
@@ -54,8 +56,8 @@ class Served:
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """One zone. ``ds``: address of the parent's servers → the DS set, None where it did not answer; ``anchor``: the DS set that stands in
-    the settings instead, no DS where there is none."""
+    """One zone. ``ds``: address of the parent's servers → the DS set, None where it did not answer; ``anchor``: the DS
+    set that stands in the settings instead, no DS where there is none."""
 
     zone: Name
     parent: Name | None
@@ -77,7 +79,9 @@ class Link:
     @property
     def seen(self) -> State:
         """By those who answered."""
-        if not any(each.answered for each in self.servers) or (self.ds and all(each is None for each in self.ds.values())):
+        if not any(each.answered for each in self.servers) or (
+            self.ds and all(each is None for each in self.ds.values())
+        ):
             return State.UNKNOWN
         signed = any(each.given.keys is not None for each in self.servers)
         if not self.anchors:
@@ -100,9 +104,13 @@ class Link:
                 )
             elif not each.given.broken and not holds(self.zone, self.anchors, each.given):
                 begun = f", signed so from {instant_text(each.given.begun)} on" if each.given.begun is not None else ""
-                slips = [slip for rdata in ds_rdatas(self.anchors) if (slip := ds_slip(self.zone, rdata, each.given.entries))]
+                slips = [
+                    slip for rdata in ds_rdatas(self.anchors) if (slip := ds_slip(self.zone, rdata, each.given.entries))
+                ]
                 remedy = (
-                    f"copy the DS anew into the registrar's form: `legatum ds derive {text}` shows the right one" if slips else _OLD_KEY
+                    f"copy the DS anew into the registrar's form: `legatum ds derive {text}` shows the right one"
+                    if slips
+                    else _OLD_KEY
                 )
                 yield (
                     f"{who} has keys {each.given.keys.text}{begun}, and none of them matches {self.anchors.brief_text}"
@@ -113,17 +121,25 @@ class Link:
                 yield f"{who}: {each.given.broken}", "have the provider sign anew, now; everything else waits for that"
         for one, other in self._unshared():
             yield (
-                f"{name_text(one.server)} ({one.address}) has no key with which {name_text(other.server)} ({other.address}) signs its "
+                f"{name_text(one.server)} ({one.address}) has no key with which {name_text(other.server)} "
+                f"({other.address}) signs its "
                 "answers: who validates with the keys of the one finds the other's bogus",
-                "have each provider put the zone keys of the other into its key set, or bring the zone to the same version everywhere; "
+                "have each provider put the zone keys of the other into its key set, or bring the zone to "
+                "the same version everywhere; "
                 "until then take one of them out of the NS set",
             )
 
     def _unshared(self) -> Iterator[tuple[Served, Served]]:
         """Servers with keys that do not prove what another one signs (RFC 8901 s2.1)."""
-        given = {each.given.keys: each for each in self.servers if each.answered and each.given.keys is not None and not each.given.broken}
+        given = {
+            each.given.keys: each
+            for each in self.servers
+            if each.answered and each.given.keys is not None and not each.given.broken
+        }
         pairs = ((one, other) for one in given.items() for other in given.items() if one is not other)
-        yield from ((one, other) for (keys, one), (signed, other) in pairs if keys and signed and not proven_by(keys, signed))
+        yield from (
+            (one, other) for (keys, one), (signed, other) in pairs if keys and signed and not proven_by(keys, signed)
+        )
 
     def disagreeing(self) -> Iterator[str]:
         """Servers that do not say the same, though nothing is broken by it yet."""
@@ -132,11 +148,18 @@ class Link:
             yield f"the parent's servers hand out different DS sets: {len(sets)} of them"
         keys = {each.given.keys for each in self.servers if each.answered and each.given.keys is not None}
         if len(keys) > 1:
-            shared = not any(set(one.entry) & set(other.entry) for one, other in combinations(keys, 2)) and not any(self._unshared())
-            yield "each with keys of its own, and those of the other in its key set" if shared else "its servers do not give the same keys"
+            shared = not any(set(one.entry) & set(other.entry) for one, other in combinations(keys, 2)) and not any(
+                self._unshared()
+            )
+            yield (
+                "each with keys of its own, and those of the other in its key set"
+                if shared
+                else "its servers do not give the same keys"
+            )
 
     def aging(self) -> Iterator[str]:
-        """Keys of an anchored zone that the anchors do not know: what is published to be trusted next (RFC 5011 s2.4), in words."""
+        """Keys of an anchored zone that the anchors do not know: what is published to be trusted next (RFC 5011 s2.4),
+        in words."""
         if not self.anchor or not any(holds(self.zone, self.anchor, each.given) for each in self.servers):
             return
         given = dict.fromkeys(data for each in self.servers for data in each.given.data.values())
@@ -146,7 +169,8 @@ class Link:
             entry = key is not None and key.signs_zone and key.flags & ENTRY_POINT
             if entry and not any(fits(self.zone, ds, data) for ds in known):
                 yield (
-                    f"a key {key_label(data)} is published that no anchor here stands for: where it signs alone one day (RFC 5011), "
+                    f"a key {key_label(data)} is published that no anchor here stands for: where it signs "
+                    "alone one day (RFC 5011), "
                     "nothing below can be validated from here; renew the program, or see [network] anchors"
                 )
 
@@ -174,21 +198,27 @@ def refuse_silent(link: Link) -> None:
 
 
 def agreed_keys(link: Link) -> tuple[bytes, ...]:
-    """The keys that sign the key set, the same at all servers. Raises :class:`GateShut` where they are not, or signatures do not hold."""
+    """The keys that sign the key set, the same at all servers. Raises :class:`GateShut` where they are not, or
+    signatures do not hold."""
     refuse_silent(link)
     text = name_text(link.zone)
     for each in link.servers:
         if each.given.keys is None or each.given.broken:
             why = each.given.broken or "it serves the zone unsigned"
-            raise GateShut(f"{name_text(each.server)} ({each.address}): {why}", f"the chain whole: `legatum ds show {text}`")
+            raise GateShut(
+                f"{name_text(each.server)} ({each.address}): {why}", f"the chain whole: `legatum ds show {text}`"
+            )
     entries = {each.given.entries for each in link.servers}
     if len(entries) != 1:
-        raise GateShut(f"the servers of {text} do not give the same keys", f"wait until they do: `legatum ds show {text}`")
+        raise GateShut(
+            f"the servers of {text} do not give the same keys", f"wait until they do: `legatum ds show {text}`"
+        )
     return entry_points(next(iter(entries)))
 
 
 def broken_since(seen: Sequence[tuple[str, float, float]]) -> str:
-    """In words, of states with the instants at which they were first and last seen, oldest first; empty where the last is not broken."""
+    """In words, of states with the instants at which they were first and last seen, oldest first; empty where the last
+    is not broken."""
     if not seen or seen[-1][0] != State.BROKEN:
         return ""
     whole = max((last for state, _, last in seen if state == State.VALID), default=None)
@@ -198,8 +228,8 @@ def broken_since(seen: Sequence[tuple[str, float, float]]) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Chain:
-    """From the top down; the domain's own link is the last. ``left_out``: what was not asked, ``since``: since when it is broken as far as
-    was seen, both in words."""
+    """From the top down; the domain's own link is the last. ``left_out``: what was not asked, ``since``: since when it
+    is broken as far as was seen, both in words."""
 
     links: Sequence[Link]
     left_out: str = ""
@@ -232,10 +262,14 @@ class Chain:
         if self.state == State.VALID:
             if self.anchored is None:
                 return (
-                    f"{own.anchors.brief_text} holds at every server; no anchor in the settings: what is above {text} was held against none"
+                    f"{own.anchors.brief_text} holds at every server; no anchor in the settings: what is "
+                    f"above {text} was held against none"
                 )
             top = self.links[self.anchored].zone
-            return f"every link holds, from the anchor of {name_text(top) if len(top) > 1 else 'the root'} down, at every server"
+            return (
+                f"every link holds, from the anchor of {name_text(top) if len(top) > 1 else 'the root'} "
+                "down, at every server"
+            )
         if self.state == State.UNKNOWN:
             silent = [each for link in self.links for each in link.unseen()]
             more = f" and {len(silent) - 3} more" if len(silent) > 3 else ""
@@ -246,7 +280,10 @@ class Chain:
             return f"everybody behind a validating resolver gets nothing: {next(first.broken())[0]}{since}"
         if own.state == State.VALID:
             gap = next(each for each in reversed(self.links) if each.state in (State.UNSIGNED, State.UNCONNECTED))
-            return f"its own link holds, and nothing connects {name_text(gap.zone)} above it: to validating resolvers it is unsigned"
+            return (
+                f"its own link holds, and nothing connects {name_text(gap.zone)} above it: to validating "
+                "resolvers it is unsigned"
+            )
         if own.state == State.UNCONNECTED:
             return "the parent has no DS: to validating resolvers it is unsigned"
         return "neither keys nor a DS at any server"

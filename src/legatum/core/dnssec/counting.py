@@ -1,4 +1,5 @@
-"""Names of a signed zone counted by its chain of hashes (RFC 5155), and the order in which its plain chain has them (RFC 4034 s6.1)."""
+"""Names of a signed zone counted by its chain of hashes (RFC 5155), and the order in which its plain chain has them
+(RFC 4034 s6.1)."""
 
 from bisect import bisect_right
 from collections.abc import Iterable
@@ -12,7 +13,8 @@ _MOST_HASHES = 2_000_000
 
 
 def just_behind(name: Name) -> Name | None:
-    """The first name that sorts behind ``name`` and all that is below it (RFC 4034 s6.1); None where there is no room for one."""
+    """The first name that sorts behind ``name`` and all that is below it (RFC 4034 s6.1); None where there is no room
+    for one."""
     length = name[0]
     if length >= MAX_LABEL or len(name) >= MAX_NAME:
         return None

@@ -101,7 +101,10 @@ def _denied_plainly(name: Name, rtype: int, records: list[tuple[Name, Name, froz
     for owner, _, types in records:
         if owner == name:
             return _lacks(types, rtype)
-    covering = next((each for each in records if _between(canonical_key(each[0]), canonical_key(name), canonical_key(each[1]))), None)
+    covering = next(
+        (each for each in records if _between(canonical_key(each[0]), canonical_key(name), canonical_key(each[1]))),
+        None,
+    )
     if covering is None:
         return False
     owner, following, _ = covering

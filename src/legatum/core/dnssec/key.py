@@ -37,7 +37,10 @@ class Dnskey(NamedTuple):
 
     @property
     def text(self) -> str:
-        return f"key {self.tag} ({algorithm(self.algorithm).name if self.algorithm in ALGORITHMS else f'algorithm {self.algorithm}'})"
+        return (
+            f"key {self.tag} "
+            f"({algorithm(self.algorithm).name if self.algorithm in ALGORITHMS else f'algorithm {self.algorithm}'})"
+        )
 
 
 class Ds(NamedTuple):
@@ -87,7 +90,8 @@ def key_tag(rdata: bytes) -> int:
 
 
 def digest_of(owner: Name, key: bytes, digest_type: int) -> bytes | None:
-    """The digest that a DS of ``digest_type`` for the key data ``key`` at ``owner`` carries; None for a type not known."""
+    """The digest that a DS of ``digest_type`` for the key data ``key`` at ``owner`` carries; None for a type not
+    known."""
     hashed = digest_kind(digest_type).hashed
     return bytes(hashed(owner + key).digest()) if hashed is not None else None
 

@@ -25,8 +25,12 @@ def _key(text: str, given: str) -> bytes:
     try:
         data = parse_rdata(DNSKEY, text, ROOT)
     except BadInput as fault:
-        raise BadInput(f"{given}: {fault.message}", "a DNSKEY is flags, protocol, algorithm and the key in base64: 257 3 13 …") from None
+        raise BadInput(
+            f"{given}: {fault.message}", "a DNSKEY is flags, protocol, algorithm and the key in base64: 257 3 13 …"
+        ) from None
     key = parse_key(data)
     if key is None or not key.signs_zone:
-        raise BadInput(f"{text[:40]}: no key that signs a zone", "its flags are 256 or 257, its protocol is 3 (RFC 4034 s2.1)")
+        raise BadInput(
+            f"{text[:40]}: no key that signs a zone", "its flags are 256 or 257, its protocol is 3 (RFC 4034 s2.1)"
+        )
     return data

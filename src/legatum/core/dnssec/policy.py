@@ -1,7 +1,8 @@
-"""Which algorithms and digests a zone may be signed with, are checked by resolvers everywhere, and should be left: one table of each.
+"""Which algorithms and digests a zone may be signed with, are checked by resolvers everywhere, and should be left: one
+table of each.
 
-By IANA's registries of DNSSEC algorithm numbers and of DS digest types, and the advice of RFC 8624, which they have carried themselves
-since RFC 9904; SHA-1 by RFC 9905, GOST by RFC 9906."""
+By IANA's registries of DNSSEC algorithm numbers and of DS digest types, and the advice of RFC 8624, which they have
+carried themselves since RFC 9904; SHA-1 by RFC 9905, GOST by RFC 9906."""
 
 import hashlib
 from collections.abc import Callable
@@ -9,8 +10,8 @@ from typing import Any, NamedTuple
 
 
 class Algorithm(NamedTuple):
-    """``checked``: resolvers everywhere check its signatures; ``weak``: no zone should be signed with it any more; ``rsa``: its keys
-    differ in length."""
+    """``checked``: resolvers everywhere check its signatures; ``weak``: no zone should be signed with it any more;
+    ``rsa``: its keys differ in length."""
 
     name: str
     checked: bool = True
@@ -19,8 +20,8 @@ class Algorithm(NamedTuple):
 
 
 class Digest(NamedTuple):
-    """``octets``: its length, 0 for not known; ``made``: of a DS that is put in; others are read only. ``checked``: by resolvers
-    everywhere; ``weak``: it should be replaced."""
+    """``octets``: its length, 0 for not known; ``made``: of a DS that is put in; others are read only. ``checked``: by
+    resolvers everywhere; ``weak``: it should be replaced."""
 
     name: str
     octets: int = 0

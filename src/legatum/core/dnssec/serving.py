@@ -1,4 +1,5 @@
-"""What one server gives of a zone's signing: its keys, and which of them sign the key set and the rest, by signatures that hold."""
+"""What one server gives of a zone's signing: its keys, and which of them sign the key set and the rest, by signatures
+that hold."""
 
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
@@ -22,8 +23,8 @@ _KINDS = {CDS: "CDS", CDNSKEY: "CDNSKEY"}
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """The DS set that a server's CDS and CDNSKEY records ask for, by its data; none where they ask for its removal. ``by``: the keys whose
-    signatures over them hold; ``wrong``: why they are no request."""
+    """The DS set that a server's CDS and CDNSKEY records ask for, by its data; none where they ask for its removal.
+    ``by``: the keys whose signatures over them hold; ``wrong``: why they are no request."""
 
     ds: tuple[bytes, ...]
     by: frozenset[str] = frozenset()
@@ -32,11 +33,12 @@ class Asked:
 
 @dataclass(frozen=True, slots=True)
 class ServerKeys:
-    """What one server address gives of the zone's signing. ``keys``: None where it serves it unsigned; ``broken``: why what it gives does
-    not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys that sign the key set;
-    ``until``: when the first of the signatures that hold runs out, in seconds since 1970; ``data``: of every key, by label; ``unproven``:
-    keys of signatures over the key set, and over the rest, that are not in the key set; ``asked``: what it asks the registry for;
-    ``begun``: since when the signatures over the key set as it is are valid: nobody had this set long before, unless it was signed anew."""
+    """What one server address gives of the zone's signing. ``keys``: None where it serves it unsigned; ``broken``: why
+    what it gives does not hold; ``asking``: types by which it asks the registry for a DS; ``entries``: data of the keys
+    that sign the key set; ``until``: when the first of the signatures that hold runs out, in seconds since 1970;
+    ``data``: of every key, by label; ``unproven``: keys of signatures over the key set, and over the rest, that are not
+    in the key set; ``asked``: what it asks the registry for; ``begun``: since when the signatures over the key set as
+    it is are valid: nobody had this set long before, unless it was signed anew."""
 
     keys: Keys | None
     broken: str = ""
@@ -58,14 +60,18 @@ class ServerKeys:
         """The keys of all signatures, those that nobody can check yet too."""
         if self.keys is None:
             return None
-        entry, zone = (tuple(sorted({*had, *more})) for had, more in zip((self.keys.entry, self.keys.zone), self.unproven, strict=True))
+        entry, zone = (
+            tuple(sorted({*had, *more}))
+            for had, more in zip((self.keys.entry, self.keys.zone), self.unproven, strict=True)
+        )
         return replace(self.keys, entry=entry, zone=zone)
 
 
 def server_keys(
     domain: Name, keys: RRset | None, soa: RRset | None, signatures: Iterable[RRset], asking: Iterable[int], now: float
 ) -> ServerKeys:
-    """From one server's answers for DNSKEY and SOA. ``signatures``: the RRSIG records of both; ``asking``: CDS and CDNSKEY, where given."""
+    """From one server's answers for DNSKEY and SOA. ``signatures``: the RRSIG records of both; ``asking``: CDS and
+    CDNSKEY, where given."""
     kinds = tuple(_KINDS[each] for each in sorted(asking, reverse=True))
     if keys is None:
         return ServerKeys(None, "", kinds)
@@ -93,7 +99,8 @@ def _unproven(rtype: int, sections: list[RRset], domain: Name, published: tuple[
 
 
 class Signer(NamedTuple):
-    """A key of which a signature holds: its data, and the validity of the signature that holds longest, in seconds since 1970."""
+    """A key of which a signature holds: its data, and the validity of the signature that holds longest, in seconds
+    since 1970."""
 
     key: bytes
     begins: int
@@ -167,11 +174,15 @@ def ds_of_key(domain: Name, data: bytes) -> bytes:
 
 
 def keys_of_ds(domain: Name, ds: Iterable[bytes], keys: Iterable[bytes]) -> tuple[bytes, ...]:
-    """The keys that DS records are of, for who wants those instead. Raises :class:`OutsideFault` where one is not there."""
+    """The keys that DS records are of, for who wants those instead. Raises :class:`OutsideFault` where one is not
+    there."""
     known, wanted = {ds_of_key(domain, each): each for each in keys}, sorted(ds)
     if missing := [each for each in wanted if each not in known]:
         text = anchors_of(missing, 0).text
-        raise OutsideFault(f"the registry wants the key itself, and that of {text} is not to be had", "a SHA-256 DS of a key that is there")
+        raise OutsideFault(
+            f"the registry wants the key itself, and that of {text} is not to be had",
+            "a SHA-256 DS of a key that is there",
+        )
     return tuple(known[each] for each in wanted)
 
 
@@ -186,7 +197,8 @@ def ds_rdatas(anchors: DsSet) -> tuple[bytes, ...]:
 
 
 def signs_so(given: ServerKeys, wanted: Keys | None, known: Collection[str]) -> bool:
-    """The server signs with these keys, by signatures that hold, or not at all; keys to come are others than those ``known``."""
+    """The server signs with these keys, by signatures that hold, or not at all; keys to come are others than those
+    ``known``."""
     if wanted is None or given.keys is None:
         return wanted is None and given.keys is None
     made_with = given.made_with

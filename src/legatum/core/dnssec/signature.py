@@ -67,8 +67,8 @@ def signatures_over(rtype: int, section: Iterable[RRset], owner: Name) -> RRset 
 
 @lru_cache(maxsize=8192)
 def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float) -> Validity:
-    """Whether one signature over ``rrset`` holds at ``now``, by the keys of the zone that signed: it signs in its own name, for what is in
-    it (RFC 4035 s5.3.1)."""
+    """Whether one signature over ``rrset`` holds at ``now``, by the keys of the zone that signed: it signs in its own
+    name, for what is in it (RFC 4035 s5.3.1)."""
     if signature.expires < now:
         return Validity.EXPIRED
     if signature.begins > now:
@@ -76,7 +76,9 @@ def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float)
     if not algorithm(signature.algorithm).checked:
         return Validity.UNKNOWN
     made_by = (signature.tag, signature.algorithm)
-    named = [rdata for rdata in keys.rdatas if (key := parse_key(rdata)) and (key.tag, key.algorithm) == made_by][:_MOST_NAMESAKES]
+    named = [rdata for rdata in keys.rdatas if (key := parse_key(rdata)) and (key.tag, key.algorithm) == made_by][
+        :_MOST_NAMESAKES
+    ]
     if not named:
         return Validity.NO_KEY
     return Validity.GOOD if signature.signer == keys.name and _holds(rrset, signature, named) else Validity.WRONG
@@ -85,12 +87,14 @@ def check_signature(rrset: RRset, signature: Signature, keys: RRset, now: float)
 def _holds(rrset: RRset, signature: Signature, keys: Sequence[bytes]) -> bool:
     if signature.labels > len(labels_of(rrset.name)) or not is_under(rrset.name, signature.signer):
         return False
-    return any(verified(each, signed_data(rrset, signature), signature.rdata[18 + len(signature.signer) :]) for each in keys)
+    return any(
+        verified(each, signed_data(rrset, signature), signature.rdata[18 + len(signature.signer) :]) for each in keys
+    )
 
 
 def signed_data(rrset: RRset, signature: Signature) -> bytes:
-    """What a signature is over (RFC 4034 s3.1.8.1): its own data without the signature, and every record in canonical form. An answer that
-    a wildcard gave is signed as the wildcard's."""
+    """What a signature is over (RFC 4034 s3.1.8.1): its own data without the signature, and every record in canonical
+    form. An answer that a wildcard gave is signed as the wildcard's."""
     owner = _signed_owner(rrset.name, signature.labels)
     head = owner + rrset.rtype.to_bytes(2) + b"\0\1" + signature.ttl.to_bytes(4)
     records = (head + len(each).to_bytes(2) + each for each in rrset.rdatas)
@@ -104,7 +108,9 @@ def _signed_owner(name: Name, labels: int) -> bytes:
     return b"\1*" + b"".join(bytes((len(each),)) + each for each in own[len(own) - labels :]) + b"\0"
 
 
-def best_validity(rrset: RRset, signatures: RRset | None, keys: RRset, now: float) -> tuple[Validity | None, Signature | None]:
+def best_validity(
+    rrset: RRset, signatures: RRset | None, keys: RRset, now: float
+) -> tuple[Validity | None, Signature | None]:
     """The best of the signatures over an RRset, as a resolver takes the best; (None, None) for no signature at all."""
     best: tuple[Validity | None, Signature | None] = (None, None)
     order = list(Validity)

@@ -7,8 +7,8 @@ from legatum.core.records.name import Name
 
 
 def ds_slip(zone: Name, rdata: bytes, keys: Iterable[bytes]) -> str:
-    """In words; empty where the record looks like none of the ``keys``, by their data, or fits one. A digest is over the whole key: where
-    it is right, tag and algorithm of that key are the right ones too."""
+    """In words; empty where the record looks like none of the ``keys``, by their data, or fits one. A digest is over
+    the whole key: where it is right, tag and algorithm of that key are the right ones too."""
     ds = parse_ds(rdata)
     if ds is None:
         return ""
@@ -20,10 +20,21 @@ def ds_slip(zone: Name, rdata: bytes, keys: Iterable[bytes]) -> str:
                 for what, typed, meant in (("key tag", ds.tag, key.tag), ("algorithm", ds.algorithm, key.algorithm))
                 if typed != meant
             ]
-            return f"mistyped: {' and '.join(wrong)}; the digest is that of key {key.tag}/{key.algorithm}" if wrong else ""
+            return (
+                f"mistyped: {' and '.join(wrong)}; the digest is that of key {key.tag}/{key.algorithm}" if wrong else ""
+            )
     for data, key in known:
-        if (ds.tag, ds.algorithm) == (key.tag, key.algorithm) and (right := digest_of(zone, data, ds.digest_type)) is not None:
+        if (ds.tag, ds.algorithm) == (key.tag, key.algorithm) and (
+            right := digest_of(zone, data, ds.digest_type)
+        ) is not None:
             missing = len(right) - len(ds.digest)
             lost = f", {missing} octets missing" if missing > 0 else ""
             return f"mistyped: its digest is not that of key {key.tag}/{key.algorithm}{lost}"
-    return next((f"mistyped: algorithm {ds.algorithm} for {key.algorithm}, and its digest" for _, key in known if key.tag == ds.tag), "")
+    return next(
+        (
+            f"mistyped: algorithm {ds.algorithm} for {key.algorithm}, and its digest"
+            for _, key in known
+            if key.tag == ds.tag
+        ),
+        "",
+    )

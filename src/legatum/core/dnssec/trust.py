@@ -1,10 +1,10 @@
 """Who signs a zone, and its DS set: by labels, so that keys can be meant that are not made yet.
 
-A key that is known is called by tag and algorithm, ``12345/13``; those that a place will make, ``the keys of rowan``, or ``the new key
-of rowan, algorithm 13``.
+A key that is known is called by tag and algorithm, ``12345/13``; those that a place will make, ``the keys of rowan``,
+or ``the new key of rowan, algorithm 13``.
 
-A resolver may want a signature of every algorithm that a DS set or a key set names (RFC 4035 s2.2, where RFC 6840 s5.11 asks for less):
-what is said to hold here holds for such a one too.
+A resolver may want a signature of every algorithm that a DS set or a key set names (RFC 4035 s2.2, where RFC 6840 s5.11
+asks for less): what is said to hold here holds for such a one too.
 """
 
 from collections.abc import Collection, Iterable
@@ -36,8 +36,8 @@ def is_known(label: str) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Keys:
-    """With what a place signs a zone: the labels ``published`` in the DNSKEY set, those of them that sign that set (``entry``), and those
-    that sign everything else (``zone``). ``ttl``: of the DNSKEY set, in seconds."""
+    """With what a place signs a zone: the labels ``published`` in the DNSKEY set, those of them that sign that set
+    (``entry``), and those that sign everything else (``zone``). ``ttl``: of the DNSKEY set, in seconds."""
 
     published: tuple[str, ...]
     entry: tuple[str, ...]
@@ -74,8 +74,9 @@ class Keys:
         return replace(self, published=tuple(each for each in self.published if each in signing or each not in others))
 
     def agree(self, given: "Keys", made_with: "Keys", known: Collection[str]) -> bool:
-        """What is given is what was meant. ``made_with``: with the keys of signatures too that nobody can check, which may be more than was
-        meant; ``known``: the keys that the plan calls by their tags; any other may be one that was to come."""
+        """What is given is what was meant. ``made_with``: with the keys of signatures too that nobody can check, which
+        may be more than was meant; ``known``: the keys that the plan calls by their tags; any other may be one that was
+        to come."""
         if self.is_to_come:
             return True
         for meant, least, most in zip(self.roles, given.roles, made_with.roles, strict=True):
@@ -102,9 +103,9 @@ class Keys:
 
 @dataclass(frozen=True, slots=True)
 class DsSet:
-    """The DS set that a parent hands out for a domain: ``records`` as texts, ``12345 13 2 …``; and ``of``: places from whose keys it
-    is made once they are there, ``new``: from a new key alone, which has that ``algorithm`` if another than the old one's. ``ttl``: with
-    which the parent gives it, in seconds. Neither: no DS."""
+    """The DS set that a parent hands out for a domain: ``records`` as texts, ``12345 13 2 …``; and ``of``: places from
+    whose keys it is made once they are there, ``new``: from a new key alone, which has that ``algorithm`` if another
+    than the old one's. ``ttl``: with which the parent gives it, in seconds. Neither: no DS."""
 
     records: tuple[str, ...] = ()
     of: tuple[str, ...] = ()
@@ -123,7 +124,9 @@ class DsSet:
 
     def only(self, labels: Collection[str]) -> "DsSet":
         """What is of known keys of these labels."""
-        return replace(self, records=tuple(each for each in self.records if "/".join(each.split()[:2]) in labels), of=())
+        return replace(
+            self, records=tuple(each for each in self.records if "/".join(each.split()[:2]) in labels), of=()
+        )
 
     @property
     def to_come(self) -> tuple[str, ...]:
@@ -159,8 +162,8 @@ def named_keys(keys: Iterable[str]) -> str:
 
 
 def ds_matches(anchors: DsSet, keys: Keys | None) -> bool:
-    """Whether a validating resolver that has the DS set takes the key set (RFC 4035 s5.2): a key with a DS signs it, for every
-    algorithm of the DS set."""
+    """Whether a validating resolver that has the DS set takes the key set (RFC 4035 s5.2): a key with a DS signs it,
+    for every algorithm of the DS set."""
     return not anchors or (keys is not None and _covers(anchors.labels, set(keys.published) & set(keys.entry)))
 
 
@@ -170,7 +173,8 @@ def validates(keys: Keys, signed_by: Keys | None) -> bool:
 
 
 def proven_by(keys: Keys, signed_by: Keys) -> bool:
-    """Whether one signature at least is by a key of the set: a resolver that is content with that takes it (RFC 6840 s5.11)."""
+    """Whether one signature at least is by a key of the set: a resolver that is content with that takes it (RFC 6840
+    s5.11)."""
     return bool(set(keys.published) & set(signed_by.zone))
 
 

@@ -1,6 +1,7 @@
 """Signatures checked by the cryptography library, for each algorithm that resolvers check (RFC 3110, 5702, 6605, 8080).
 
-What is the same is checked once: many servers give the same records. Keys that would make it dear are no keys: RFC 3110 ends at 4,096 bits.
+What is the same is checked once: many servers give the same records. Keys that would make it dear are no keys: RFC 3110
+ends at 4,096 bits.
 """
 
 from collections.abc import Callable

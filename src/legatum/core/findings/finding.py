@@ -1,8 +1,8 @@
 """What a finding is, and how one is written.
 
-A kind of finding is a generator function decorated with :func:`finding`. It yields a :class:`Occurrence` for each place where it
-holds, and nothing for a healthy observation. Where one fault explains another, the second names the first in ``after``: it is then
-not told by itself, but counted under its cause.
+A kind of finding is a generator function decorated with :func:`finding`. It yields a :class:`Occurrence` for each place
+where it holds, and nothing for a healthy observation. Where one fault explains another, the second names the first in
+``after``: it is then not told by itself, but counted under its cause.
 """
 
 from collections import Counter
@@ -37,13 +37,14 @@ class Occurrence(NamedTuple):
 
 
 Check = Callable[[Any], Iterator[Occurrence]]
-"""From what is judged - a survey's :class:`~legatum.core.observation.observation.Observation`, or a zone's contents - to where the finding
-holds."""
+"""From what is judged - a survey's :class:`~legatum.core.observation.observation.Observation`, or a zone's
+contents - to where the finding holds."""
 
 
 @dataclass(frozen=True, slots=True)
 class FindingKind:
-    """A kind of finding, for everybody: ``title`` in a few words, ``why`` it matters, what to do (``remedy``), and the ``standard``.
+    """A kind of finding, for everybody: ``title`` in a few words, ``why`` it matters, what to do (``remedy``), and the
+    ``standard``.
 
     ``after``: the kinds that can be its cause.
     """
@@ -66,7 +67,8 @@ class FindingKind:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """A kind of finding as it was seen in one observation. ``explains``: kinds that this one is the cause of, each with a count."""
+    """A kind of finding as it was seen in one observation. ``explains``: kinds that this one is the cause of, each with
+    a count."""
 
     kind: FindingKind
     sightings: tuple[Occurrence, ...]
@@ -117,7 +119,9 @@ def by_severity(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     return tuple(sorted(findings, key=lambda each: _ORDER.index(each.kind.severity)))
 
 
-def _cause(kind: FindingKind, sighting: Occurrence, seen: Mapping[str, tuple[FindingKind, tuple[Occurrence, ...]]]) -> str | None:
+def _cause(
+    kind: FindingKind, sighting: Occurrence, seen: Mapping[str, tuple[FindingKind, tuple[Occurrence, ...]]]
+) -> str | None:
     """The first cause of a sighting that was seen too, followed to where it has no cause itself."""
     for slug in kind.after:
         if slug in seen and slug != kind.slug:

@@ -1,7 +1,7 @@
 """Lint: what is wrong with a zone's contents before anybody serves them.
 
-The kinds here look at every name. SOA values, TTLs and what stands at the apex and at www are judged by the same kinds as a
-survey, over an observation of one server that serves the zone.
+The kinds here look at every name. SOA values, TTLs and what stands at the apex and at www are judged by the same kinds
+as a survey, over an observation of one server that serves the zone.
 """
 
 from legatum.core.collecting import no_collecting
@@ -19,12 +19,22 @@ KINDS: dict[str, FindingKind] = {kind.slug: kind for family in FAMILIES.values()
 _SHARED = [
     SURVEYED[slug]
     for slug in (
-        "apex-without-address", "www-missing", "mail-missing", "expire-short", "retry-not-below-refresh",
-        "refresh-out-of-range", "retry-out-of-range", "expire-not-above-refresh", "mailbox-malformed", "mailbox-with-at",
+        "apex-without-address",
+        "www-missing",
+        "mail-missing",
+        "expire-short",
+        "retry-not-below-refresh",
+        "refresh-out-of-range",
+        "retry-out-of-range",
+        "expire-not-above-refresh",
+        "mailbox-malformed",
+        "mailbox-with-at",
         "primary-malformed",
-        "negative-ttl-long", "negative-ttl-short", "ns-ttl-short",
+        "negative-ttl-long",
+        "negative-ttl-short",
+        "ns-ttl-short",
     )
-]  # fmt: skip
+]
 
 
 def lint(contents: ZoneContents) -> tuple[Finding, ...]:
@@ -37,9 +47,13 @@ def lint(contents: ZoneContents) -> tuple[Finding, ...]:
 
 def _picture(contents: ZoneContents) -> Observation:
     zone, domain = contents.zone, contents.origin
-    server = ServerView(zone.soa.primary, "", "answer", 0, True, zone.soa_rrset, zone.apex_ns, "not asked", None, 0.0, ())
+    server = ServerView(
+        zone.soa.primary, "", "answer", 0, True, zone.soa_rrset, zone.apex_ns, "not asked", None, 0.0, ()
+    )
     wanted = [(domain, A), (domain, AAAA), (domain, MX), *((below("www", domain), rtype) for rtype in (A, AAAA, CNAME))]
-    return Observation(domain, 0.0, parent_of(domain), (), (server,), {}, contents={key: zone.get(*key) for key in wanted})
+    return Observation(
+        domain, 0.0, parent_of(domain), (), (server,), {}, contents={key: zone.get(*key) for key in wanted}
+    )
 
 
 __all__ = ["FAMILIES", "KINDS", "ZoneContents", "lint"]

@@ -32,7 +32,11 @@ def alias_in_circle(contents: ZoneContents) -> Iterator[Occurrence]:
 )  # fmt: skip
 def alias_leads_nowhere(contents: ZoneContents) -> Iterator[Occurrence]:
     for target in contents.targets(CNAME):
-        if contents.is_inside(target.name) and target.name not in contents.names and not contents.is_made_up(target.name):
+        if (
+            contents.is_inside(target.name)
+            and target.name not in contents.names
+            and not contents.is_made_up(target.name)
+        ):
             yield Occurrence(f"{name_text(target.owner)} leads to {name_text(target.name)}", (), name_text(target.name))
 
 
@@ -101,7 +105,9 @@ def leads_to_address(contents: ZoneContents) -> Iterator[Occurrence]:
     for rtype in (MX, NS, SRV, CNAME):
         for target in contents.targets(rtype):
             if target.name[-2:-1].isdigit() and labels_of(target.name)[-1].isdigit():
-                yield Occurrence(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
+                yield Occurrence(
+                    f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name)
+                )
 
 
 @finding(
@@ -129,10 +135,14 @@ def service_leads_nowhere(contents: ZoneContents) -> Iterator[Occurrence]:
 def _to_alias(contents: ZoneContents, rtype: int) -> Iterator[Occurrence]:
     for target in contents.targets(rtype):
         if target.name in contents.aliases:
-            yield Occurrence(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
+            yield Occurrence(
+                f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name)
+            )
 
 
 def _to_nothing(contents: ZoneContents, rtype: int) -> Iterator[Occurrence]:
     for target in contents.targets(rtype):
         if target.name != ROOT and contents.leads_nowhere(target.name):
-            yield Occurrence(f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name))
+            yield Occurrence(
+                f"{name_text(target.owner)} {type_text(rtype)} {name_text(target.name)}", (), name_text(target.name)
+            )

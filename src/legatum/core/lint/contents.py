@@ -11,7 +11,13 @@ from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AAAA, CNAME, DNAME, NS, NSEC, NSEC3, RRSIG, TXT, A
 from legatum.core.zones.zone import Zone
 
-_TARGET_TYPES = {2: 0, 5: 0, 15: 2, 33: 6, 39: 0}  # NS, CNAME, MX, SRV, DNAME → where in their data the name begins, which ends it
+_TARGET_TYPES = {
+    2: 0,
+    5: 0,
+    15: 2,
+    33: 6,
+    39: 0,
+}  # NS, CNAME, MX, SRV, DNAME → where in their data the name begins, which ends it
 _LONGEST_CHAIN = 8
 _new = tuple.__new__  # what a named tuple's own constructor does, without the call in between
 _PROOFS = (RRSIG, NSEC, NSEC3, 51)
@@ -27,8 +33,9 @@ class Target(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class ZoneContents:
-    """``home``: special address ranges that count as public here. ``uneven``, ``repeated``: as the master file had them, see
-    :class:`~legatum.core.zones.masterfile.Reading`. ``other``: the same zone elsewhere, to hold names against."""
+    """``home``: special address ranges that count as public here. ``uneven``, ``repeated``: as the master file had
+    them, see :class:`~legatum.core.zones.masterfile.Reading`. ``other``: the same zone elsewhere, to hold names
+    against."""
 
     zone: Zone
     home: tuple[str, ...] = ()
@@ -73,7 +80,9 @@ class ZoneContents:
         """This zone alone says what is at the name: it is in the zone and not handed on."""
         if not is_under(name, self.origin):
             return False
-        return not self.cuts or not any(each in self.cuts for each in ancestors(name)[: -len(ancestors(self.origin)) or None])
+        return not self.cuts or not any(
+            each in self.cuts for each in ancestors(name)[: -len(ancestors(self.origin)) or None]
+        )
 
     def cut_of(self, name: Name) -> Name | None:
         """The sub-delegation at or above a name; of several the uppermost, which hides the others."""
@@ -92,7 +101,8 @@ class ZoneContents:
 
     @cached_property
     def texts(self) -> Mapping[tuple[bytes, ...], Sequence[Name]]:
-        """The names of each TXT set: of hosting much is alike, so that what is said of a text need not be worked out for each name."""
+        """The names of each TXT set: of hosting much is alike, so that what is said of a text need not be worked out
+        for each name."""
         found = defaultdict[tuple[bytes, ...], list[Name]](list)
         for rrset in self.of(TXT):
             found[rrset.rdatas].append(rrset.name)

@@ -17,7 +17,11 @@ from legatum.core.zones.signer import PROOFS
 )  # fmt: skip
 def cut_glue_missing(contents: ZoneContents) -> Iterator[Occurrence]:
     for target in contents.targets(NS):
-        if target.owner in contents.cuts and is_under(target.name, target.owner) and target.name not in contents.addressed:
+        if (
+            target.owner in contents.cuts
+            and is_under(target.name, target.owner)
+            and target.name not in contents.addressed
+        ):
             yield Occurrence(f"{name_text(target.owner)} NS {name_text(target.name)}", (), name_text(target.owner))
 
 
@@ -35,7 +39,9 @@ def data_under_cut(contents: ZoneContents) -> Iterator[Occurrence]:
             if cut is None or rrset.rtype in PROOFS or (cut == rrset.name and rrset.rtype in (NS, DS)):
                 continue
             if rrset.rtype not in (A, AAAA) or rrset.name not in servers:
-                yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(cut)}", (), name_text(rrset.name))
+                yield Occurrence(
+                    f"{name_text(rrset.name)} {rrset.type_text} under {name_text(cut)}", (), name_text(rrset.name)
+                )
 
 
 @finding(
@@ -49,7 +55,9 @@ def data_under_dname(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.zone.unsorted if led else ():
         above = next((each for each in ancestors(rrset.name)[1:] if each in led), None)
         if above is not None and rrset.rtype not in PROOFS:
-            yield Occurrence(f"{name_text(rrset.name)} {rrset.type_text} under {name_text(above)}", (), name_text(rrset.name))
+            yield Occurrence(
+                f"{name_text(rrset.name)} {rrset.type_text} under {name_text(above)}", (), name_text(rrset.name)
+            )
 
 
 @finding(

@@ -132,11 +132,16 @@ def spf_in_old_type(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "mail-without-spf", Severity.NOTICE, "A domain with mail says nothing about who may send for it",
-    why="Without SPF many receivers distrust its mail; it is often left behind in a move, because nobody sees it missing.",
+    "mail-without-spf",
+    Severity.NOTICE,
+    "A domain with mail says nothing about who may send for it",
+    why=(
+        "Without SPF many receivers distrust its mail; it is often left behind in a move, because nobody "
+        "sees it missing."
+    ),
     remedy="Ask the mail service for its SPF text and add it as a TXT record.",
     standard="RFC 7208 s3",
-)  # fmt: skip
+)
 def mail_without_spf(contents: ZoneContents) -> Iterator[Occurrence]:
     exchange = contents.zone.get(contents.origin, MX)
     text = contents.zone.get(contents.origin, TXT)
@@ -157,11 +162,16 @@ def null_mx_not_alone(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "dmarc-malformed", Severity.WARNING, "A DMARC record that receivers cannot read",
-    why="It must begin with v=DMARC1 and then p=none, quarantine or reject, and be the only one; else there is no policy at all.",
+    "dmarc-malformed",
+    Severity.WARNING,
+    "A DMARC record that receivers cannot read",
+    why=(
+        "It must begin with v=DMARC1 and then p=none, quarantine or reject, and be the only one; else there "
+        "is no policy at all."
+    ),
     remedy="Write one record such as `v=DMARC1; p=none; rua=mailto:…`.",
     standard="RFC 7489 s6.3",
-)  # fmt: skip
+)
 def dmarc_malformed(contents: ZoneContents) -> Iterator[Occurrence]:
     for rdatas, names in contents.texts.items():
         found = _beginning(rdatas, b"v=dmarc1")
@@ -183,11 +193,16 @@ def dmarc_misplaced(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "dkim-malformed", Severity.WARNING, "A mail signature's key that receivers cannot read",
-    why="Mail signed with it fails its check. Mostly the text was cut off or pasted with blanks or quotation marks in it.",
+    "dkim-malformed",
+    Severity.WARNING,
+    "A mail signature's key that receivers cannot read",
+    why=(
+        "Mail signed with it fails its check. Mostly the text was cut off or pasted with blanks or quotation "
+        "marks in it."
+    ),
     remedy="Copy the record anew from the mail service; long text goes in several quoted pieces of 255 at most.",
     standard="RFC 6376 s3.6.1",
-)  # fmt: skip
+)
 def dkim_malformed(contents: ZoneContents) -> Iterator[Occurrence]:
     for rdatas, names in contents.texts.items():
         selectors = [name for name in names if name.find(b"\x0a_domainkey") > 0]
@@ -200,11 +215,16 @@ def dkim_malformed(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "text-quoted-twice", Severity.WARNING, "A text with quotation marks in it at both ends",
-    why="The marks were pasted into a form that adds its own: the text begins with a mark, not with the word that is looked for.",
+    "text-quoted-twice",
+    Severity.WARNING,
+    "A text with quotation marks in it at both ends",
+    why=(
+        "The marks were pasted into a form that adds its own: the text begins with a mark, not with the word "
+        "that is looked for."
+    ),
     remedy="Enter the text without the marks.",
     standard="RFC 1035 s5.1",
-)  # fmt: skip
+)
 def text_quoted_twice(contents: ZoneContents) -> Iterator[Occurrence]:
     for rdatas, names in contents.texts.items():
         for text in map(_whole, rdatas):
@@ -213,11 +233,16 @@ def text_quoted_twice(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "set-large", Severity.NOTICE, "A set of records is too large for one answer over UDP",
-    why="Every question for it is asked twice, again over TCP, and fails where TCP is blocked. At the apex old verification texts pile up.",
+    "set-large",
+    Severity.NOTICE,
+    "A set of records is too large for one answer over UDP",
+    why=(
+        "Every question for it is asked twice, again over TCP, and fails where TCP is blocked. At the apex "
+        "old verification texts pile up."
+    ),
     remedy="Take out what is no longer needed.",
     standard="RFC 7208 s3.4, RFC 6891 s6.2.5",
-)  # fmt: skip
+)
 def set_large(contents: ZoneContents) -> Iterator[Occurrence]:
     for rrset in contents.zone.unsorted:
         if len(rrset.rdatas) > 4 or len(rrset.rdatas[0]) > _LONGEST_RECORD:

@@ -7,8 +7,11 @@ from legatum.core.lint.contents import Target, ZoneContents
 from legatum.core.records.name import ROOT, Name, labels_of, name_text
 from legatum.core.records.rrtype import AAAA, MX, NS, SRV, A, type_text
 
-# Ends of names that are surely meant to be whole: a few registries' suffixes, and those kept for examples and tests (RFC 2606).
-_SUFFIXES = frozenset((b"com", b"net", b"org", b"info", b"biz", b"example", b"test", b"invalid", b"arpa", b"eu", b"io", b"co"))
+# Ends of names that are surely meant to be whole: a few registries' suffixes, and those kept for examples and tests
+# (RFC 2606).
+_SUFFIXES = frozenset(
+    (b"com", b"net", b"org", b"info", b"biz", b"example", b"test", b"invalid", b"arpa", b"eu", b"io", b"co")
+)
 _HOST = frozenset(b"abcdefghijklmnopqrstuvwxyz0123456789-")
 
 
@@ -22,11 +25,16 @@ def _prefix(name: Name, origin: Name) -> bytes:
 
 
 @finding(
-    "target-doubled-origin", Severity.ERROR, "A record leads to a name with the zone's name twice at its end",
-    why="The final dot was left out, so the zone's name was added once more: mail or visitors are sent to a name that does not exist.",
+    "target-doubled-origin",
+    Severity.ERROR,
+    "A record leads to a name with the zone's name twice at its end",
+    why=(
+        "The final dot was left out, so the zone's name was added once more: mail or visitors are sent to a "
+        "name that does not exist."
+    ),
     remedy="End the name with a dot in the master file, or give it without the zone's name.",
     standard="RFC 1035 s5.1",
-)  # fmt: skip
+)
 def target_doubled_origin(contents: ZoneContents) -> Iterator[Occurrence]:
     twice = contents.origin[:-1] + contents.origin
     for target in contents.targets():
@@ -35,11 +43,16 @@ def target_doubled_origin(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "name-doubled-origin", Severity.WARNING, "A name has the zone's name twice at its end",
-    why="The final dot was left out: the record stands at a name that nobody asks for, and is missing where it was meant.",
+    "name-doubled-origin",
+    Severity.WARNING,
+    "A name has the zone's name twice at its end",
+    why=(
+        "The final dot was left out: the record stands at a name that nobody asks for, and is missing where "
+        "it was meant."
+    ),
     remedy="End the name with a dot in the master file, or give it without the zone's name.",
     standard="RFC 1035 s5.1",
-)  # fmt: skip
+)
 def name_doubled_origin(contents: ZoneContents) -> Iterator[Occurrence]:
     twice = contents.origin[:-1] + contents.origin
     for name in sorted(name for name in contents.zone.names if name.endswith(twice)):
@@ -63,11 +76,16 @@ def target_final_dot_missing(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "host-name-not-allowed", Severity.NOTICE, "A name with addresses that no host may have",
-    why="Host names are letters, digits and hyphens; browsers, mail servers and certificates refuse others, underscores most of all.",
+    "host-name-not-allowed",
+    Severity.NOTICE,
+    "A name with addresses that no host may have",
+    why=(
+        "Host names are letters, digits and hyphens; browsers, mail servers and certificates refuse others, "
+        "underscores most of all."
+    ),
     remedy="Give the host a name of letters, digits and hyphens, and keep the old one for a while if it is in use.",
     standard="RFC 1123 s2.1",
-)  # fmt: skip
+)
 def host_name_not_allowed(contents: ZoneContents) -> Iterator[Occurrence]:
     for name in sorted({rrset.name for rrset in contents.of(A, AAAA) if not _is_host(rrset.name)}):
         yield Occurrence(name_text(name), (), name_text(name))
@@ -89,7 +107,8 @@ def _is_host(name: Name) -> bool:
     if not name[1:].translate(None, _HOST_OCTETS).replace(b"*", b"") and name.find(b"-") < 0:
         return True
     return all(
-        label == b"*" or (set(label) <= _HOST and not label.startswith(b"-") and not label.endswith(b"-")) for label in labels_of(name)
+        label == b"*" or (set(label) <= _HOST and not label.startswith(b"-") and not label.endswith(b"-"))
+        for label in labels_of(name)
     )
 
 

@@ -21,7 +21,11 @@ def set_ttls_differ(contents: ZoneContents) -> Iterator[Occurrence]:
     for (name, rtype), ttls in contents.uneven.items():
         if rtype == RRSIG:  # they are no set: each has the TTL of what it is over (RFC 4034 s3)
             continue
-        yield Occurrence(f"{name_text(name)} {type_text(rtype)}: {', '.join(map(str, ttls))} s; {min(ttls)} counts", (), name_text(name))
+        yield Occurrence(
+            f"{name_text(name)} {type_text(rtype)}: {', '.join(map(str, ttls))} s; {min(ttls)} counts",
+            (),
+            name_text(name),
+        )
 
 
 @finding(
@@ -36,11 +40,19 @@ def record_repeated(contents: ZoneContents) -> Iterator[Occurrence]:
 
 
 @finding(
-    "address-not-public", Severity.WARNING, "An address that the world cannot reach",
-    why="Private, loopback and documentation addresses lead nowhere from outside; internal records in a public zone tell strangers too.",
-    remedy="Put the public address there; keep internal addresses in an internal zone. If the range is in use at your site, set `home`.",
+    "address-not-public",
+    Severity.WARNING,
+    "An address that the world cannot reach",
+    why=(
+        "Private, loopback and documentation addresses lead nowhere from outside; internal records in a "
+        "public zone tell strangers too."
+    ),
+    remedy=(
+        "Put the public address there; keep internal addresses in an internal zone. If the range is in "
+        "use at your site, set `home`."
+    ),
     standard="RFC 6890 s2",
-)  # fmt: skip
+)
 def address_not_public(contents: ZoneContents) -> Iterator[Occurrence]:
     home = contents.home
     for rtype in (A, AAAA):

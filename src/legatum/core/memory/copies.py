@@ -1,5 +1,5 @@
-"""What may still be held of what was handed out, until when, and how that is known: the one answer to it, for plans, holds, ways back,
-timetables, watching and explaining alike (docs/timing.md, rules 1 and 2).
+"""What may still be held of what was handed out, until when, and how that is known: the one answer to it, for plans,
+holds, ways back, timetables, watching and explaining alike (docs/timing.md, rules 1 and 2).
 
 Memory never stands for the present: what is given now is what servers say now, and what is remembered counts beside it.
 """
@@ -18,8 +18,9 @@ from legatum.core.timing import Caution
 
 @dataclass(frozen=True, slots=True)
 class HeldCopy:
-    """Of one RRset, as ``place`` gave it with ``ttl``. ``given_until``: the last instant at which it may have been given; ``ended``: that
-    is known, else it may have been given up to now; ``rrset``: None where its data are not known, or, if ``absent``, there were none."""
+    """Of one RRset, as ``place`` gave it with ``ttl``. ``given_until``: the last instant at which it may have been
+    given; ``ended``: that is known, else it may have been given up to now; ``rrset``: None where its data are not
+    known, or, if ``absent``, there were none."""
 
     place: str
     name: Name
@@ -59,16 +60,23 @@ class HeldCopy:
 
     def text(self, now: float) -> str:
         """What was given by whom until when, in words."""
-        what = "the NS set " + ", ".join(map(name_text, targets(self.rrset))) if self.rtype == NS and self.rrset else type_text(self.rtype)
+        what = (
+            "the NS set " + ", ".join(map(name_text, targets(self.rrset)))
+            if self.rtype == NS and self.rrset
+            else type_text(self.rtype)
+        )
         if self.absent:
             what = f"that there is no {type_text(self.rtype)}"
         who = self.place or "its servers"
-        return f"{who} gave {what} for {name_text(self.name)} until {clock_text(self.given_until, now)} with a TTL of {self.ttl}"
+        return (
+            f"{who} gave {what} for {name_text(self.name)} until {clock_text(self.given_until, now)} with a "
+            f"TTL of {self.ttl}"
+        )
 
 
 class KeptSet(NamedTuple):
-    """An NS set that is given no longer and may be gone by still. ``until``: by then nobody does, in seconds since 1970; ``text``: how that
-    is known."""
+    """An NS set that is given no longer and may be gone by still. ``until``: by then nobody does, in seconds since
+    1970; ``text``: how that is known."""
 
     names: tuple[Name, ...]
     until: float
@@ -78,11 +86,15 @@ class KeptSet(NamedTuple):
 def kept_sets(
     found: Iterable[HeldCopy], domain: Name, present: Collection[tuple[Name, ...]], now: float, caution: Caution
 ) -> list[KeptSet]:
-    """Of the domain's NS sets, at its parent or its own, the last to go first. ``present``: those that anybody gives now."""
+    """Of the domain's NS sets, at its parent or its own, the last to go first. ``present``: those that anybody gives
+    now."""
     sets = [
         KeptSet(targets(each.rrset), each.until(caution), each.reason(now, caution))
         for each in found
-        if each.key == (domain, NS) and each.rrset is not None and each.until(caution) > now and targets(each.rrset) not in present
+        if each.key == (domain, NS)
+        and each.rrset is not None
+        and each.until(caution) > now
+        and targets(each.rrset) not in present
     ]
     return sorted(sets, key=lambda each: -each.until)
 
@@ -91,15 +103,23 @@ def copies(memory: Iterable[Given], now: float) -> list[HeldCopy]:
     """Everything that was given, in the order of memory. What was not seen to end may have been given up to ``now``."""
     return [
         HeldCopy(
-            one.place, one.name, one.rtype, one.ttl, rrset_of(one), one.first, now if one.gone is None else min(one.gone, now),
-            one.gone is not None, one.data == ABSENT,
+            one.place,
+            one.name,
+            one.rtype,
+            one.ttl,
+            rrset_of(one),
+            one.first,
+            now if one.gone is None else min(one.gone, now),
+            one.gone is not None,
+            one.data == ABSENT,
         )
         for one in memory
         if one.data or one.ttl
-    ]  # fmt: skip
+    ]
 
 
 def still_held(found: Iterable[HeldCopy], present: RRset | None, now: float, caution: Caution) -> list[HeldCopy]:
-    """Of the copies of one RRset those that somebody may hold at ``now`` and that are not what is given now, the last to go first."""
+    """Of the copies of one RRset those that somebody may hold at ``now`` and that are not what is given now, the last
+    to go first."""
     held = [each for each in found if each.differs(present) and each.until(caution) > now]
     return sorted(held, key=lambda each: -each.until(caution))

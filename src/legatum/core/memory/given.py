@@ -27,8 +27,8 @@ class GivenSet(NamedTuple):
 
 
 class Given(NamedTuple):
-    """The same, from ``first`` to ``last`` as far as was seen, to a day; ``gone``: since when it is known to be given there no longer,
-    None where that was not seen."""
+    """The same, from ``first`` to ``last`` as far as was seen, to a day; ``gone``: since when it is known to be given
+    there no longer, None where that was not seen."""
 
     number: int
     place: str
@@ -46,9 +46,9 @@ class Given(NamedTuple):
 
 
 class Look(NamedTuple):
-    """What was seen of a domain at one time. ``known``: place, name and type of which nothing but what was ``seen`` is given there any
-    more; ``whole``: places of which that holds of everything; ``led``: places to which anybody is led for it now, None where that was not
-    looked at. Of none of them: what was given before may be given still."""
+    """What was seen of a domain at one time. ``known``: place, name and type of which nothing but what was ``seen`` is
+    given there any more; ``whole``: places of which that holds of everything; ``led``: places to which anybody is led
+    for it now, None where that was not looked at. Of none of them: what was given before may be given still."""
 
     domain: Name
     at: float
@@ -58,8 +58,8 @@ class Look(NamedTuple):
     led: frozenset[str] | None = None
 
     def ended(self, given: Iterable[Given]) -> list[Given]:
-        """Of what was given until then, what the look shows to be given no longer: by its place or, where nobody wrote down by whom, at
-        all."""
+        """Of what was given until then, what the look shows to be given no longer: by its place or, where nobody wrote
+        down by whom, at all."""
         seen, keys = set(self.seen), {(name, rtype) for _, name, rtype in self.known}
 
         def is_known(one: Given) -> bool:
@@ -82,7 +82,9 @@ def absent(place: str, name: Name, rtype: int, negative_ttl: int) -> GivenSet:
 
 
 def _text(each: RRset) -> str:
-    return (" ".join(map(absolute_text, targets(each))) if each.rtype == NS else " | ".join(rdata_texts(each)))[:_LONGEST]
+    return (" ".join(map(absolute_text, targets(each))) if each.rtype == NS else " | ".join(rdata_texts(each)))[
+        :_LONGEST
+    ]
 
 
 def rrset_of(one: Given) -> RRset | None:

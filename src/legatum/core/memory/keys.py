@@ -1,5 +1,5 @@
-"""With which keys places signed a zone, as the journal remembers it: caches may hold key sets, and signatures, of before
-(docs/timing.md, rules 6, 8 and 9)."""
+"""With which keys places signed a zone, as the journal remembers it: caches may hold key sets, and signatures, of
+before (docs/timing.md, rules 6, 8 and 9)."""
 
 from collections.abc import Iterable
 from typing import NamedTuple
@@ -13,8 +13,8 @@ _BEFORE, _ROLE, _LABEL = "the signing at ", " / ", " "
 
 
 class KeyState(NamedTuple):
-    """With which keys a place signed a zone, None for unsigned; from ``since`` on at its first server, and at every one ``everywhere``, in
-    seconds since 1970."""
+    """With which keys a place signed a zone, None for unsigned; from ``since`` on at its first server, and at every one
+    ``everywhere``, in seconds since 1970."""
 
     keys: Keys | None
     since: float

@@ -1,4 +1,5 @@
-"""Names that have the addresses of another one, as the journal remembers it: no alias may stand there, so they are looked after."""
+"""Names that have the addresses of another one, as the journal remembers it: no alias may stand there, so they are
+looked after."""
 
 from collections.abc import Iterable
 from typing import NamedTuple
@@ -23,5 +24,9 @@ def seen_tracked(name: Name, target: Name) -> GivenSet:
 
 def tracked_names(memory: Iterable[Given]) -> list[TrackedName]:
     """The last of each name."""
-    rows = {each.name: TrackedName(each.name, parse_name(each.data)) for each in memory if each.place == FOLLOWS and each.gone is None}
+    rows = {
+        each.name: TrackedName(each.name, parse_name(each.data))
+        for each in memory
+        if each.place == FOLLOWS and each.gone is None
+    }
     return list(rows.values())

@@ -1,8 +1,8 @@
 """Pieces of a plan put in order, and their needs turned into waits.
 
-Each kind of change contributes pieces: a step, the phase that it belongs to, and what must be true of caches before it. Phases make the
-order, whatever is combined: everything new stands and is known before anything leads there, and nothing is taken away before the last
-cache has left it.
+Each kind of change contributes pieces: a step, the phase that it belongs to, and what must be true of caches before it.
+Phases make the order, whatever is combined: everything new stands and is known before anything leads there, and nothing
+is taken away before the last cache has left it.
 """
 
 from collections.abc import Iterable, Sequence
@@ -50,7 +50,9 @@ class PlannedStep:
     needs: tuple[Need, ...] = ()
 
 
-def assemble(pieces: Iterable[PlannedStep], premises: Premises, past: Sequence[Past], caution: Caution) -> tuple[Step, ...]:
+def assemble(
+    pieces: Iterable[PlannedStep], premises: Premises, past: Sequence[Past], caution: Caution
+) -> tuple[Step, ...]:
     """Steps in order with their waits. Steps of the same phase keep the order in which they came."""
     return resolved([replace(piece.step, needs=piece.needs) for piece in _ordered(pieces)], premises, past, caution)
 
@@ -114,11 +116,16 @@ def _told_when_final(steps: Sequence[Step]) -> Iterable[Step]:
     """From which step on the way back begins with making anew what was taken away."""
     final = next((number for number, step in enumerate(steps) if step.takes_away), None)
     for number, step in enumerate(steps):
-        yield step if number != final or step.way_back else replace(step, way_back="from here on it begins with making it anew")
+        yield (
+            step
+            if number != final or step.way_back
+            else replace(step, way_back="from here on it begins with making it anew")
+        )
 
 
 def led_back(pieces: Iterable[PlannedStep], premises: Premises, past: Sequence[Past]) -> list[str]:
-    """Who would still lead caches to what a step takes away, in words; empty for a plan that leads everybody away first."""
+    """Who would still lead caches to what a step takes away, in words; empty for a plan that leads everybody away
+    first."""
     timeline, found = timeline_at_the_beginning(premises), list[str]()
     for each in past:
         play(timeline, each.effects, 0, each.label)
@@ -131,9 +138,16 @@ def led_back(pieces: Iterable[PlannedStep], premises: Premises, past: Sequence[P
 
 
 def runbook_of(
-    ident: str, wish: str, at: float, premises: Premises, pieces: Iterable[PlannedStep], past: Sequence[Past], caution: Caution,
-    domain: Name, back_of: str = "",
-) -> Runbook:  # fmt: skip
+    ident: str,
+    wish: str,
+    at: float,
+    premises: Premises,
+    pieces: Iterable[PlannedStep],
+    past: Sequence[Past],
+    caution: Caution,
+    domain: Name,
+    back_of: str = "",
+) -> Runbook:
     """The whole plan."""
     steps = assemble(pieces, premises, past, caution)
     return Runbook(ident, wish, domain, at, caution.margin, premises, steps, tuple(past), back_of)

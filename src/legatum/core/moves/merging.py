@@ -1,4 +1,5 @@
-"""One set of texts that several wishes change, each by itself: made to follow on one another, so that none loses what another put there."""
+"""One set of texts that several wishes change, each by itself: made to follow on one another, so that none loses what
+another put there."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -16,8 +17,8 @@ _Place = tuple[str, Name, RRsetKey]
 
 
 def with_texts_merged(pieces: Sequence[PlannedStep]) -> list[PlannedStep]:
-    """The same pieces. Where a step would begin with another set of texts than the steps before it leave, it adds and takes out the same
-    texts of what they leave. Raises :class:`BadInput` where two want something else of one text."""
+    """The same pieces. Where a step would begin with another set of texts than the steps before it leave, it adds and
+    takes out the same texts of what they leave. Raises :class:`BadInput` where two want something else of one text."""
     state, found = dict[_Place, RRset | None](), list(pieces)
     for number, piece in sorted(enumerate(pieces), key=lambda each: each[1].phase):
         effects = tuple(_on_top(effect, state, piece.step.id) for effect in piece.step.effects)
@@ -57,14 +58,22 @@ def _rebased(change: RRsetChange, present: RRset | None, step: str) -> RRsetChan
     gone = set(old) - set(new)
     if not gone <= set(there):
         name = name_text(change.key[0])
-        raise BadInput(f"a text at {name} is changed by two wishes, one of them in '{step}'", "draft one after the other")
+        raise BadInput(
+            f"a text at {name} is changed by two wishes, one of them in '{step}'", "draft one after the other"
+        )
     if (set(new) - set(old)) & set(there):
-        raise BadInput(f"one text at {name_text(change.key[0])} is wanted by two wishes, one of them in '{step}'", "leave one of them out")
+        raise BadInput(
+            f"one text at {name_text(change.key[0])} is wanted by two wishes, one of them in '{step}'",
+            "leave one of them out",
+        )
     data = dict.fromkeys([*(each for each in there if each not in gone), *(each for each in new if each not in old)])
     ttls = [each.ttl for each in (change.before, change.after) if each is not None]
     lowered = len(ttls) > 1 and ttls[0] != ttls[1]
     ttl = present.ttl if present is not None and not lowered else ttls[-1]
     after = rrset(*change.key, ttl, data) if data else None
     if len(spf_texts(after)) > 1:
-        raise BadInput(f"{name_text(change.key[0])} would have two SPF records, one of them by '{step}'", "draft one after the other")
+        raise BadInput(
+            f"{name_text(change.key[0])} would have two SPF records, one of them by '{step}'",
+            "draft one after the other",
+        )
     return RRsetChange(present, after)

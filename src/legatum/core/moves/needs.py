@@ -1,8 +1,8 @@
 """What must be true of caches before a step (docs/timing.md).
 
-A need says what; the *history* of the plan - everything that every place gave, until which step, with which TTL - says after which steps,
-and for how long (:mod:`legatum.core.moves.waiting`). So a kind of move, and every way back, states its needs and works out no hold of its
-own.
+A need says what; the *history* of the plan - everything that every place gave, until which step, with which TTL - says
+after which steps, and for how long (:mod:`legatum.core.moves.waiting`). So a kind of move, and every way back, states
+its needs and works out no hold of its own.
 """
 
 from dataclasses import dataclass
@@ -60,7 +60,8 @@ class Unused:
 
 @dataclass(frozen=True, slots=True)
 class DelegationInForce:
-    """Whoever asks for names below the cut comes to whom the zone hands them on to (rule 15): nobody holds what the zone itself said."""
+    """Whoever asks for names below the cut comes to whom the zone hands them on to (rule 15): nobody holds what the
+    zone itself said."""
 
     zone: Name
     cut: Name
@@ -76,8 +77,8 @@ class DsExpired:
 
 @dataclass(frozen=True, slots=True)
 class ChainConsistent:
-    """Whatever anybody holds - a DS set, a key set, signed data - fits what is given from this step on (rules 6 to 9). ``places``: those
-    that everybody is led to from then on."""
+    """Whatever anybody holds - a DS set, a key set, signed data - fits what is given from this step on (rules 6 to 9).
+    ``places``: those that everybody is led to from then on."""
 
     zone: Name
     places: tuple[str, ...] = ()

@@ -1,7 +1,8 @@
 """Who answers, and what was observed of them: the premises of a plan.
 
-A *place* is a group of servers that answer alike: the parent's, a provider's, a secondary's. Premises hold of each zone no more than what
-the plan rests on: the RRsets that change, those that lead to servers, and how long *no such name* is kept.
+A *place* is a group of servers that answer alike: the parent's, a provider's, a secondary's. Premises hold of each zone
+no more than what the plan rests on: the RRsets that change, those that lead to servers, and how long *no such name* is
+kept.
 """
 
 from collections.abc import Iterator, Mapping
@@ -25,9 +26,9 @@ _FRONT, _AT = "the zone ", " at "
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """``servers``: name → addresses. ``own_ns``: its NS set at the apex cannot be changed there. ``by_hand``: only a person changes it.
-    ``signs``: whatever zone it has, it signs by itself, with key sets of ``key_ttl``; ``takes_keys``: ones that are brought along;
-    ``takes_foreign``: zone keys of others in its key sets."""
+    """``servers``: name → addresses. ``own_ns``: its NS set at the apex cannot be changed there. ``by_hand``: only a
+    person changes it. ``signs``: whatever zone it has, it signs by itself, with key sets of ``key_ttl``;
+    ``takes_keys``: ones that are brought along; ``takes_foreign``: zone keys of others in its key sets."""
 
     name: str
     servers: Mapping[Name, tuple[str, ...]]
@@ -61,8 +62,8 @@ def keeper_text(registrar: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Served:
-    """What a place has of a zone. ``negative_ttl``: seconds that *no such name* is kept; ``longest_ttl``: of the whole zone; ``keys``: with
-    which it is signed there."""
+    """What a place has of a zone. ``negative_ttl``: seconds that *no such name* is kept; ``longest_ttl``: of the whole
+    zone; ``keys``: with which it is signed there."""
 
     place: str
     zone: Name
@@ -74,8 +75,8 @@ class Served:
 
 @dataclass(frozen=True, slots=True)
 class KnownHost:
-    """A name server that is named in a zone outside the plan. ``since``: from when on its address is known to be there, None for unknown;
-    ``negative_ttl``: how long *no such name* is kept there."""
+    """A name server that is named in a zone outside the plan. ``since``: from when on its address is known to be there,
+    None for unknown; ``negative_ttl``: how long *no such name* is kept there."""
 
     host: Name
     since: float | None
@@ -104,13 +105,14 @@ class Registered:
 
 @dataclass(frozen=True, slots=True)
 class Premises:
-    """What a plan rests on. ``registrar``: the account that has the domain, empty where none is needed; ``unsigned``: what shows that the
-    domain is not signed, or ``signing``: how it is, in words; both empty where that was not looked at; ``anchors``: domain → the DS set
-    at its parent; ``needed``: names and types that visitors come for, of those that change; ``vanishing``: an old side that ends by
-    itself. ``floor`` and ``time_out`` in seconds, as in :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in
+    """What a plan rests on. ``registrar``: the account that has the domain, empty where none is needed; ``unsigned``:
+    what shows that the domain is not signed, or ``signing``: how it is, in words; both empty where that was not looked
+    at; ``anchors``: domain → the DS set at its parent; ``needed``: names and types that visitors come for, of those
+    that change; ``vanishing``: an old side that ends by itself. ``floor`` and ``time_out`` in seconds, as in
+    :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in
     :func:`~legatum.core.records.soa.serial_by_rule`; ``reads_cds``: the registry may act on CDS records by itself;
-    ``windows``, ``quiet``, ``time_zone``: when the house makes changes that visitors can feel, and when not; ``users``: name server →
-    other domains whose NS sets name it."""
+    ``windows``, ``quiet``, ``time_zone``: when the house makes changes that visitors can feel, and when not; ``users``:
+    name server → other domains whose NS sets name it."""
 
     parent_zone: Name
     registrar: str

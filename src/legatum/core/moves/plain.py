@@ -1,6 +1,7 @@
 """Runbooks as plain values - texts, numbers, lists, tables - and back: what a move file holds.
 
-An RRset is its records as lines of a master file; an effect is a table with its ``kind``. What has its usual value is left out.
+An RRset is its records as lines of a master file; an effect is a table with its ``kind``. What has its usual value is
+left out.
 """
 
 import types
@@ -29,7 +30,10 @@ Plain = dict[str, Any]
 def plain(value: Any, field: str = "") -> Any:
     """Of a dataclass of the plan, or what it holds."""
     if isinstance(value, RRset):
-        return [f"{absolute_text(value.name)} {value.ttl} {value.type_text} {rdata_text(value.rtype, data)}" for data in value.rdatas]
+        return [
+            f"{absolute_text(value.name)} {value.ttl} {value.type_text} {rdata_text(value.rtype, data)}"
+            for data in value.rdatas
+        ]
     if isinstance(value, bytes):
         return absolute_text(Name(value))
     if is_dataclass(value) and not isinstance(value, type):
@@ -177,7 +181,11 @@ def _schema_of(hint: Any, defined: dict[str, Plain]) -> Plain:
     if hint is Name:
         return {"type": "string", "description": "a domain name, whole"}
     if hint is RRset:
-        return {"type": "array", "items": {"type": "string"}, "description": "the records of one RRset: NAME TTL TYPE DATA"}
+        return {
+            "type": "array",
+            "items": {"type": "string"},
+            "description": "the records of one RRset: NAME TTL TYPE DATA",
+        }
     if hint == Need:
         return {"anyOf": [_tagged_schema(tag, kind, defined) for tag, kind in NEEDS.items()]}
     if hint is Effect:
@@ -189,13 +197,19 @@ def _schema_of(hint: Any, defined: dict[str, Plain]) -> Plain:
         inner = get_args(hint)
         many = len(inner) == 2 and inner[1] is Ellipsis
         return {"type": "array"} | (
-            {"items": _schema_of(inner[0], defined)} if many else {"prefixItems": [_schema_of(each, defined) for each in inner]}
+            {"items": _schema_of(inner[0], defined)}
+            if many
+            else {"prefixItems": [_schema_of(each, defined) for each in inner]}
         )
     if get_origin(hint) is not None:
         return {"type": "object", "additionalProperties": _schema_of(get_args(hint)[1], defined)}
     if is_dataclass(hint):
         return _dataclass_schema(hint, defined)
-    simple: dict[Any, Plain] = {float: {"type": ["string", "number"]}, int: {"type": "integer"}, bool: {"type": "boolean"}}
+    simple: dict[Any, Plain] = {
+        float: {"type": ["string", "number"]},
+        int: {"type": "integer"},
+        bool: {"type": "boolean"},
+    }
     return simple.get(hint, {"type": "string"})
 
 
@@ -212,12 +226,19 @@ def _dataclass_schema(hint: Any, defined: dict[str, Plain], tag: str = "") -> Pl
         needed = [
             each.name
             for each in known
-            if each.default is MISSING and each.default_factory is MISSING and type(None) not in get_args(hints[each.name])
+            if each.default is MISSING
+            and each.default_factory is MISSING
+            and type(None) not in get_args(hints[each.name])
         ]
-        properties = ({"kind": {"const": tag}} if tag else {}) | {each.name: _schema_of(hints[each.name], defined) for each in known}
+        properties = ({"kind": {"const": tag}} if tag else {}) | {
+            each.name: _schema_of(hints[each.name], defined) for each in known
+        }
         words = " ".join((hint.__doc__ or "").split())
         defined[name] = {
-            "type": "object", "description": words, "properties": properties, "required": (["kind"] if tag else []) + needed,
+            "type": "object",
+            "description": words,
+            "properties": properties,
+            "required": (["kind"] if tag else []) + needed,
             "additionalProperties": False,
-        }  # fmt: skip
+        }
     return {"$ref": f"#/$defs/{name}"}

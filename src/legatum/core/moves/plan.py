@@ -99,7 +99,8 @@ def draw(inputs: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> R
     premises, past = premises_of(inputs, pieces)
     if leading := led_back(pieces, premises, past):
         raise GateShut(
-            f"{name_text(inputs.domain)}: {'; '.join(dict.fromkeys(leading))}, to the end: nobody would ever stop asking there",
+            f"{name_text(inputs.domain)}: {'; '.join(dict.fromkeys(leading))}, to the end: nobody would ever "
+            "stop asking there",
             "have that changed first, or say who serves it now",
         )
     runbook = runbook_of(ident, words, inputs.at, premises, pieces, past, inputs.caution, inputs.domain)
@@ -114,7 +115,8 @@ def refuse_no_window(runbook: Runbook) -> None:
     times = runbook.premises.times
     if times and any(step.felt for step in runbook.steps) and times.next(runbook.drafted) is None:
         raise GateShut(
-            f"no window comes within a year: {times.text}", "give others: [house] windows and quiet in the settings, or --window"
+            f"no window comes within a year: {times.text}",
+            "give others: [house] windows and quiet in the settings, or --window",
         )
 
 
@@ -125,17 +127,23 @@ def _refuse_lost_ds(inputs: PlanInput, wishes: Sequence[Wish], pieces: Sequence[
         if not isinstance(each, NewRegistrar):
             continue
         if any(changed):
-            raise BadInput("the DS set changes with it, and has to come out of a transfer as it went in", "draft one after the other")
+            raise BadInput(
+                "the DS set changes with it, and has to come out of a transfer as it went in",
+                "draft one after the other",
+            )
         if each.held.ds and not each.wish.gaining.takes_ds and not changed:
             raise GateShut(
-                f"{name_text(each.held.domain)} is signed, and {each.wish.gaining.name} takes no DS: nobody could change it there",
+                f"{name_text(each.held.domain)} is signed, and {each.wish.gaining.name} takes no DS: nobody "
+                "could change it there",
                 "have it go before: --unsign beside --registrar-to; or another registrar",
             )
 
 
 def sooner_plan(inputs: PlanInput, ident: str, words: str, wishes: Sequence[Wish]) -> tuple[Runbook, dict[str, float]]:
     """Of the two speeds the plan that is over sooner; and speed → when it would be over, where both differ."""
-    plans = {speed: draw(replace(inputs, at_once=speed == AT_ONCE), ident, words, wishes) for speed in (LOWERED, AT_ONCE)}
+    plans = {
+        speed: draw(replace(inputs, at_once=speed == AT_ONCE), ident, words, wishes) for speed in (LOWERED, AT_ONCE)
+    }
     ends = {speed: slots_of(plan, inputs.at)[-1].ends for speed, plan in plans.items()}
     best = min(ends, key=lambda speed: (ends[speed], speed != LOWERED))
     return plans[best], ends if plans[LOWERED].steps != plans[AT_ONCE].steps else {}
@@ -157,7 +165,10 @@ def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
             "say what: --to, --replace, --alias, --mail, --hosts, --part, --second, --ttl, --soa, --registrar-to, …",
         )
     for kind in {type(each) for each in wishes}:
-        if kind in (NewProvider, Hosts, Soa, Ttls, First, Retirement, NewRegistrar) and sum(isinstance(each, kind) for each in wishes) > 1:
+        if (
+            kind in (NewProvider, Hosts, Soa, Ttls, First, Retirement, NewRegistrar)
+            and sum(isinstance(each, kind) for each in wishes) > 1
+        ):
             raise BadInput("the same is wished for twice", "say each once")
     if any(isinstance(each, _ALONE) for each in wishes) and len(wishes) > 1:
         raise BadInput(
@@ -166,9 +177,12 @@ def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
         )
     if sum(isinstance(each, _OF_KEYS) for each in wishes) > 1:
         raise BadInput("signed and unsigned at once", "say one of --sign and --unsign")
-    if any(isinstance(each, _OF_KEYS) for each in wishes) and any(isinstance(each, (*_SERVERS, Part)) for each in wishes):
+    if any(isinstance(each, _OF_KEYS) for each in wishes) and any(
+        isinstance(each, (*_SERVERS, Part)) for each in wishes
+    ):
         raise BadInput(
-            "the keys are of those servers that everybody is led to", "draft the signing by itself; --to takes care of it by itself"
+            "the keys are of those servers that everybody is led to",
+            "draft the signing by itself; --to takes care of it by itself",
         )
     if sum(isinstance(each, _SERVERS) and not (isinstance(each, Hosts) and not each.named) for each in wishes) > 1:
         raise BadInput(
@@ -177,7 +191,8 @@ def _refuse_contradictions(wishes: Sequence[Wish]) -> None:
         )
     if any(isinstance(each, NewProvider) for each in wishes) and any(isinstance(each, Soa | Part) for each in wishes):
         raise BadInput(
-            "the SOA record, and a part, are of the provider that serves the zone", "draft the move to the other provider by itself first"
+            "the SOA record, and a part, are of the provider that serves the zone",
+            "draft the move to the other provider by itself first",
         )
 
 
@@ -192,6 +207,7 @@ def _refuse_twice(pieces: Sequence[PlannedStep]) -> None:
                     if mark in seen and seen[mark] != piece.step.id:
                         text = f"{name_text(each.key[0])} {type_text(each.key[1])}"
                         raise BadInput(
-                            f"{text} is changed by two wishes: '{seen[mark]}' and '{piece.step.id}'", "draft one after the other"
+                            f"{text} is changed by two wishes: '{seen[mark]}' and '{piece.step.id}'",
+                            "draft one after the other",
                         )
                     seen[mark] = piece.step.id

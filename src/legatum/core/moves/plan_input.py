@@ -10,7 +10,17 @@ from legatum.core.instant import instant_text
 from legatum.core.memory.keys import KeyState
 from legatum.core.moves.assembly import PlannedStep
 from legatum.core.moves.effects import Delegated, DsChanged, HostSet, Records, RRsetChange, Signed, ZoneEnded, ZoneMade
-from legatum.core.moves.place import ADDRESSES, PARENT, KnownHost, Place, Premises, Registered, RRsetKey, Served, Vanishing
+from legatum.core.moves.place import (
+    ADDRESSES,
+    PARENT,
+    KnownHost,
+    Place,
+    Premises,
+    Registered,
+    RRsetKey,
+    Served,
+    Vanishing,
+)
 from legatum.core.moves.recall import Remembered, remembered_past
 from legatum.core.moves.runbook import Past
 from legatum.core.moves.timeline import timeline_at_the_beginning
@@ -27,15 +37,16 @@ _MOST_FOLLOWED = 60  # RRsets of a part that a rehearsal asks for one by one
 
 @dataclass(frozen=True)
 class PlanInput:
-    """``zones``: (place, zone) → its whole contents; ``delegation``: the NS set that the parent hands out for the domain, and ``glue``
-    beside it; ``main``: the place where the domain's zone is changed; ``follows``: places that take a copy from it; ``registrar``: the
-    account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``, ``final_ttl``: of the NS set during a move and after it;
-    ``publishing``: seconds that the registry is expected to take; ``keys``: (place, zone) → with which it is signed there, ``anchors``:
-    the domain's DS set at its parent, ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it
-    signs with, ``earlier_keys``: (place, zone) → how it was signed before that, and since when, as far as caches may have it, oldest first,
-    ``signed_until``: when the first of its signatures runs out; ``serial_rule``, ``reads_cds``: as in
-    :class:`Premises`, as are ``windows``, ``quiet`` and ``time_zone``; ``at_once``: TTLs are not lowered first; ``former``: places that
-    served it once, and are to end; ``users`` as in :class:`Premises`."""
+    """``zones``: (place, zone) → its whole contents; ``delegation``: the NS set that the parent hands out for the
+    domain, and ``glue`` beside it; ``main``: the place where the domain's zone is changed; ``follows``: places that
+    take a copy from it; ``registrar``: the account, empty where it has none, and ``registrar_by_hand``; ``low_ttl``,
+    ``final_ttl``: of the NS set during a move and after it; ``publishing``: seconds that the registry is expected to
+    take; ``keys``: (place, zone) → with which it is signed there, ``anchors``: the domain's DS set at its parent,
+    ``signing``: what shows that, in words, and ``offers``: place → the DS records of the keys that it signs with,
+    ``earlier_keys``: (place, zone) → how it was signed before that, and since when, as far as caches may have it,
+    oldest first, ``signed_until``: when the first of its signatures runs out; ``serial_rule``, ``reads_cds``: as in
+    :class:`Premises`, as are ``windows``, ``quiet`` and ``time_zone``; ``at_once``: TTLs are not lowered first;
+    ``former``: places that served it once, and are to end; ``users`` as in :class:`Premises`."""
 
     domain: Name
     at: float
@@ -94,14 +105,19 @@ class PlanInput:
 
     def ns_ttl(self, zone: Name) -> int:
         """The largest TTL with which a server of the zone hands its NS set out."""
-        return max(each.apex_ns.ttl for (_, origin), each in self.zones.items() if origin == zone and each.apex_ns is not None)
+        return max(
+            each.apex_ns.ttl for (_, origin), each in self.zones.items() if origin == zone and each.apex_ns is not None
+        )
 
     def negative_ttl(self, zone: Name) -> int:
-        return max((negative_ttl(each.soa_rrset) for (_, origin), each in self.zones.items() if origin == zone), default=0)
+        return max(
+            (negative_ttl(each.soa_rrset) for (_, origin), each in self.zones.items() if origin == zone), default=0
+        )
 
     @property
     def sides(self) -> list[str]:
-        """Places at which an edit of the domain's zone has to be made while both serve it: the present one, and one that it moves to."""
+        """Places at which an edit of the domain's zone has to be made while both serve it: the present one, and one
+        that it moves to."""
         return [self.main, *(place for place, zone in self.made if zone == self.domain)]
 
     @property
@@ -120,7 +136,13 @@ class PlanInput:
 
     def delegated(self, before: Sequence[Name], after: Sequence[Name], glue: Iterable[RRset] = ()) -> Delegated:
         return Delegated(
-            self.registrar, self.domain, self.parent_zone, tuple(sorted(before)), tuple(sorted(after)), self.parent_ttl, tuple(glue)
+            self.registrar,
+            self.domain,
+            self.parent_zone,
+            tuple(sorted(before)),
+            tuple(sorted(after)),
+            self.parent_ttl,
+            tuple(glue),
         )
 
 
@@ -141,16 +163,39 @@ def premises_of(inputs: PlanInput, pieces: Sequence[PlannedStep]) -> tuple[Premi
             if state.keys != before.keys:
                 signs = f"signs with {state.keys.roles_text}" if state.keys is not None else "does not sign"
                 label = f"{place} {signs} since {instant_text(state.since)}"
-                past.append(Past(label, (Signed(place, origin, before.keys, state.keys, follows),), state.since, state.everywhere))
+                past.append(
+                    Past(
+                        label, (Signed(place, origin, before.keys, state.keys, follows),), state.since, state.everywhere
+                    )
+                )
         if place == inputs.main and origin == inputs.domain:
             served += [replace(served[-1], place=each) for each in inputs.follows]
-    seen = [Past("seen " + name_text(each.host), (), each.since, each.since) for each in inputs.hosts if each.since is not None]
+    seen = [
+        Past("seen " + name_text(each.host), (), each.since, each.since)
+        for each in inputs.hosts
+        if each.since is not None
+    ]
     anchors = {inputs.domain: inputs.anchors} if inputs.anchors else {}
     premises = Premises(
-        inputs.parent_zone, inputs.registrar, inputs.places, tuple(served), inputs.hosts, _registered(inputs, pieces),
-        inputs.vanishing, inputs.unsigned, inputs.signing, anchors, inputs.caution.floor, inputs.caution.time_out, inputs.serial_rule,
-        inputs.reads_cds, inputs.windows, inputs.quiet, inputs.time_zone, inputs.users,
-    )  # fmt: skip
+        inputs.parent_zone,
+        inputs.registrar,
+        inputs.places,
+        tuple(served),
+        inputs.hosts,
+        _registered(inputs, pieces),
+        inputs.vanishing,
+        inputs.unsigned,
+        inputs.signing,
+        anchors,
+        inputs.caution.floor,
+        inputs.caution.time_out,
+        inputs.serial_rule,
+        inputs.reads_cds,
+        inputs.windows,
+        inputs.quiet,
+        inputs.time_zone,
+        inputs.users,
+    )
     timeline = timeline_at_the_beginning(premises)
     past += remembered_past(premises, timeline, {}, inputs.remembered, inputs.caution, inputs.at)
     return premises, (*past, *seen)
@@ -166,9 +211,15 @@ def _first_kept(states: Sequence[KeyState], inputs: PlanInput, longest: int) -> 
 
 def _longest(inputs: PlanInput, origin: Name, zone: Zone) -> tuple[int, int]:
     """How long *no such name* may be kept, and anything at all, by what was given lately too."""
-    held = [each for each in inputs.remembered.get(origin, ()) if each.place != PARENT and each.until(inputs.caution) > inputs.at]
+    held = [
+        each
+        for each in inputs.remembered.get(origin, ())
+        if each.place != PARENT and each.until(inputs.caution) > inputs.at
+    ]
     absence = [each.ttl for each in held if each.absent]
-    return max(negative_ttl(zone.soa_rrset), *absence, 0), max(*(each.ttl for each in zone.unsorted), *(each.ttl for each in held))
+    return max(negative_ttl(zone.soa_rrset), *absence, 0), max(
+        *(each.ttl for each in zone.unsorted), *(each.ttl for each in held)
+    )
 
 
 def _registered(inputs: PlanInput, pieces: Sequence[PlannedStep]) -> Registered | None:
@@ -203,11 +254,20 @@ def _followed(inputs: PlanInput, pieces: Sequence[PlannedStep]) -> dict[Name, li
         for effect in piece.step.effects:
             if isinstance(effect, Records):
                 found.setdefault(effect.zone, {}).update(dict.fromkeys(each.key for each in effect.changed))
-                sets = [one for each in effect.changed for one in (each.before, each.after) if one is not None and one.rtype in NAME_FIELDS]
+                sets = [
+                    one
+                    for each in effect.changed
+                    for one in (each.before, each.after)
+                    if one is not None and one.rtype in NAME_FIELDS
+                ]
                 led = {host for each in sets for host in targets(each) if is_under(host, effect.zone)}
-                found[effect.zone].update(dict.fromkeys((host, rtype) for host in sorted(led) for rtype in (*ADDRESSES, CNAME)))
+                found[effect.zone].update(
+                    dict.fromkeys((host, rtype) for host in sorted(led) for rtype in (*ADDRESSES, CNAME))
+                )
             elif isinstance(effect, ZoneMade | ZoneEnded):
-                found.setdefault(effect.zone, {}).update(dict.fromkeys((each.name, each.rtype) for each in effect.rrsets))
+                found.setdefault(effect.zone, {}).update(
+                    dict.fromkeys((each.name, each.rtype) for each in effect.rrsets)
+                )
     return {origin: list(keys) for origin, keys in found.items()}
 
 
@@ -220,13 +280,18 @@ def completed(inputs: PlanInput, pieces: Sequence[PlannedStep]) -> list[PlannedS
         if source is None:
             return effect
         there = {(each.name, each.rtype) for each in effect.rrsets}
-        more = [each for key in followed.get(effect.zone, ()) if key not in there and (each := source.get(*key)) is not None]
+        more = [
+            each for key in followed.get(effect.zone, ()) if key not in there and (each := source.get(*key)) is not None
+        ]
         return replace(effect, rrsets=(*effect.rrsets, *more))
 
     return [
         replace(
             piece,
-            step=replace(piece.step, effects=tuple(whole(each) if isinstance(each, ZoneMade) else each for each in piece.step.effects)),
+            step=replace(
+                piece.step,
+                effects=tuple(whole(each) if isinstance(each, ZoneMade) else each for each in piece.step.effects),
+            ),
         )
         for piece in pieces
     ]

@@ -1,5 +1,5 @@
-"""A plan with what is remembered beside it: what its places gave and its own steps do not account for - edits by hand, commands broken
-off, what was so before it was drawn - caches may hold as well as what it gave itself."""
+"""A plan with what is remembered beside it: what its places gave and its own steps do not account for - edits by hand,
+commands broken off, what was so before it was drawn - caches may hold as well as what it gave itself."""
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
@@ -42,7 +42,10 @@ def recalled(runbook: Runbook, outcomes: Mapping[str, Outcome], remembered: Reme
     there = {each.label for each in runbook.past}
     # What has not ended is the present: that is looked at when a hold begins, and held against the plan then.
     known = runbook.known_keys
-    counted = {domain: [each for each in copies if each.ended and _is_known(each, known)] for domain, copies in remembered.items()}
+    counted = {
+        domain: [each for each in copies if each.ended and _is_known(each, known)]
+        for domain, copies in remembered.items()
+    }
     found = remembered_past(runbook.premises, timeline, happened, counted, caution, now)
     more = [past for past in found if past.label not in there]
     if not more:
@@ -65,7 +68,11 @@ def _with_own_ttls(runbook: Runbook, remembered: Remembered, caution: Caution) -
 
 def _given_so(step: Step, place: str, zone: Name, ns: RRset) -> Step:
     def so(effect: Effect) -> Effect:
-        if not isinstance(effect, ZoneMade) or (effect.place, effect.zone) != (place, zone) or effect.ns.rdatas != ns.rdatas:
+        if (
+            not isinstance(effect, ZoneMade)
+            or (effect.place, effect.zone) != (place, zone)
+            or effect.ns.rdatas != ns.rdatas
+        ):
             return effect
         return replace(effect, rrsets=tuple(ns if each == effect.ns else each for each in effect.rrsets))
 
@@ -80,9 +87,15 @@ def _is_known(copy: HeldCopy, keys: Collection[str]) -> bool:
 
 
 def remembered_past(
-    premises: Premises, timeline: Timeline, happened: Mapping[str, float], remembered: Remembered, caution: Caution, now: float
+    premises: Premises,
+    timeline: Timeline,
+    happened: Mapping[str, float],
+    remembered: Remembered,
+    caution: Caution,
+    now: float,
 ) -> list[Past]:
-    """What somebody may hold and ``timeline`` does not account for. ``happened``: label → when it was true of all servers."""
+    """What somebody may hold and ``timeline`` does not account for. ``happened``: label → when it was true of all
+    servers."""
     found = dict[str, Past]()
     for domain, copies in remembered.items():
         held = [each for each in copies if each.until(caution) > now]
@@ -94,22 +107,26 @@ def remembered_past(
 
 
 def _asked(domain: Name, held: Sequence[HeldCopy], timeline: Timeline) -> set[str]:
-    """Places that caches may have what they gave from: the plan's own, and those to which an NS set leads that the parent gave lately. What
-    was only made ready somewhere nobody has."""
+    """Places that caches may have what they gave from: the plan's own, and those to which an NS set leads that the
+    parent gave lately. What was only made ready somewhere nobody has."""
     found = {PARENT, OWN_SERVERS, *(place for place, zone in timeline.served if zone == domain)}
     sets = [each for each in held if each.key == (domain, NS)]
     led = {host for each in sets if each.place == PARENT for host in targets(each.rrset)}
     return found | {each.place for each in sets if led & set(targets(each.rrset))}
 
 
-def _unexplained(copy: HeldCopy, domain: Name, timeline: Timeline, premises: Premises, happened: Mapping[str, float]) -> Iterator[Past]:
+def _unexplained(
+    copy: HeldCopy, domain: Name, timeline: Timeline, premises: Premises, happened: Mapping[str, float]
+) -> Iterator[Past]:
     """Nothing for what the plan has in its own history, at least as long, or does not rest on."""
     zone = premises.parent_zone if copy.place == PARENT else domain
     served = [place for place, each in timeline.served if each == zone]
     if copy.rtype == DS and copy.place == PARENT and copy.rrset is not None:
         given = anchors_of(copy.rrset.rdatas, copy.ttl)
         track = timeline.ds_sets.get(copy.name)
-        if track is None or not _gave(track, lambda one: set(one.records) == set(given.records) and one.ttl >= given.ttl, copy, happened):
+        if track is None or not _gave(
+            track, lambda one: set(one.records) == set(given.records) and one.ttl >= given.ttl, copy, happened
+        ):
             yield _past(copy, PARENT, zone, copy.rrset)
         return
     tracks = dict(timeline.histories(zone, copy.key))
@@ -117,7 +134,9 @@ def _unexplained(copy: HeldCopy, domain: Name, timeline: Timeline, premises: Pre
         return
     place = copy.place if copy.place in served else served[0]
     rrset = copy.as_given(tracks[place].value if place in tracks else None)
-    if rrset is not None and not any(_gave(track, lambda one: _covers(one, rrset), copy, happened) for track in tracks.values()):
+    if rrset is not None and not any(
+        _gave(track, lambda one: _covers(one, rrset), copy, happened) for track in tracks.values()
+    ):
         yield _past(copy, place, zone, rrset)
 
 

@@ -1,7 +1,8 @@
-"""A way back that is given up: what it had taken back is done again, with the holds of every other plan, and the move goes on.
+"""A way back that is given up: what it had taken back is done again, with the holds of every other plan, and the move
+goes on.
 
-What was done, either way, stays in the runbook as steps of its own. So what caches may remember needs no second description, and a later
-way back finds what is in force by letting steps that undo each other cancel out.
+What was done, either way, stays in the runbook as steps of its own. So what caches may remember needs no second
+description, and a later way back finds what is in force by letting steps that undo each other cancel out.
 """
 
 from collections.abc import Mapping
@@ -14,8 +15,11 @@ from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.timing import Caution
 
 
-def resumed(move: Runbook, begun: Mapping[str, Begun], retreat: Runbook, begun_back: Mapping[str, Begun], now: float) -> Runbook:
-    """The move, going forward again. ``begun``, ``begun_back``: steps of the move, and of its way back, as :func:`draft_retreat` has them.
+def resumed(
+    move: Runbook, begun: Mapping[str, Begun], retreat: Runbook, begun_back: Mapping[str, Begun], now: float
+) -> Runbook:
+    """The move, going forward again. ``begun``, ``begun_back``: steps of the move, and of its way back, as
+    :func:`draft_retreat` has them.
 
     Steps of the way back are called as :func:`given_up` says.
     """

@@ -1,8 +1,9 @@
 """Runbooks: the ordered steps of a move, and what follows from how far it has come.
 
-A runbook is data. It says what is to be done in which order - each step's *effects* -, what must hold before it (its *gates*, which the
-effects check), how long to hold before it (its *waits*), what must be seen after (its *proof*), and the way back. Nothing here does
-anything; :mod:`legatum.work.moves.advance` does. No kind of move has a name here: they differ in their effects alone.
+A runbook is data. It says what is to be done in which order - each step's *effects* -, what must hold before it (its
+*gates*, which the effects check), how long to hold before it (its *waits*), what must be seen after (its *proof*), and
+the way back. Nothing here does anything; :mod:`legatum.work.moves.advance` does. No kind of move has a name here: they
+differ in their effects alone.
 """
 
 import re
@@ -24,8 +25,9 @@ _ROUND = re.compile(r"-given-up-(\d+)$")
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """``needs``: what must be true of caches before it, which ``waits`` came to. ``estimate``: seconds from its beginning until every
-    server concerned shows it, for forecasts. ``gates``, ``proof``, ``way_back``: in words, for people."""
+    """``needs``: what must be true of caches before it, which ``waits`` came to. ``estimate``: seconds from its
+    beginning until every server concerned shows it, for forecasts. ``gates``, ``proof``, ``way_back``: in words, for
+    people."""
 
     id: str
     title: str
@@ -55,8 +57,8 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class Past:
-    """What was done, or seen, before the runbook, and still counts for caches. ``everywhere``: None where it is not known to have come
-    to its end. ``label``: by which waits name it."""
+    """What was done, or seen, before the runbook, and still counts for caches. ``everywhere``: None where it is not
+    known to have come to its end. ``label``: by which waits name it."""
 
     label: str
     effects: tuple[Effect, ...]
@@ -66,8 +68,9 @@ class Past:
 
 @dataclass(frozen=True, slots=True)
 class Runbook:
-    """One move. ``wish``: what shall be different, in words; ``premises``: what was observed and it rests on; ``past``: what happened
-    before and caches may remember; ``back_of``: the move that this one takes back, empty for others. ``margin`` in seconds."""
+    """One move. ``wish``: what shall be different, in words; ``premises``: what was observed and it rests on; ``past``:
+    what happened before and caches may remember; ``back_of``: the move that this one takes back, empty for others.
+    ``margin`` in seconds."""
 
     id: str
     wish: str
@@ -121,7 +124,8 @@ class Runbook:
 
     @property
     def minds_cds(self) -> bool:
-        """A registry that acts on CDS records would be at odds with it: for a key that is there it asks as the plan does."""
+        """A registry that acts on CDS records would be at odds with it: for a key that is there it asks as the plan
+        does."""
         return self.premises.reads_cds and (self.disconnects or any(map(leads_elsewhere, self.steps)))
 
     @property
@@ -135,8 +139,8 @@ class Runbook:
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """One step in time: done at ``expected``, or expected to begin then and not before ``bound``; seen everywhere at ``ends``. ``before``:
-    when the step before it was."""
+    """One step in time: done at ``expected``, or expected to begin then and not before ``bound``; seen everywhere at
+    ``ends``. ``before``: when the step before it was."""
 
     step: Step
     outcome: Outcome | None
@@ -166,16 +170,19 @@ def happened_before(runbook: Runbook) -> dict[str, float]:
     return {past.label: past.everywhere for past in runbook.past if past.everywhere is not None}
 
 
-def hold_of(runbook: Runbook, step: Step, outcomes: Mapping[str, Outcome], now: float, any_time: bool = False) -> Bound | None:
-    """What the step must wait for, by what has been measured. All steps that its waits name must be done. ``any_time``: no window of the
-    house counts."""
+def hold_of(
+    runbook: Runbook, step: Step, outcomes: Mapping[str, Outcome], now: float, any_time: bool = False
+) -> Bound | None:
+    """What the step must wait for, by what has been measured. All steps that its waits name must be done. ``any_time``:
+    no window of the house counts."""
     happened = happened_before(runbook) | {ident: outcome.all for ident, outcome in outcomes.items()}
     bound = not_before(step.waits, happened, now, runbook.margin)
     return bound if any_time else _in_window(runbook, step, bound, now)
 
 
 def _in_window(runbook: Runbook, step: Step, bound: Bound | None, now: float) -> Bound | None:
-    """What visitors can feel is done when the house does such things; a way back, and what helps a domain that is bogus, at any time."""
+    """What visitors can feel is done when the house does such things; a way back, and what helps a domain that is
+    bogus, at any time."""
     times = runbook.premises.times
     if not times or not step.felt or runbook.retreating or runbook.disconnects:
         return bound
@@ -184,13 +191,18 @@ def _in_window(runbook: Runbook, step: Step, bound: Bound | None, now: float) ->
     if found is None or found[0] <= earliest:
         return bound
     begins, text = found
-    reason = f"what visitors can feel is done {text if text.startswith('outside') else f'in the window {text}'} ({times.zone.key})"
+    reason = (
+        f"what visitors can feel is done {text if text.startswith('outside') else f'in the window {text}'} "
+        f"({times.zone.key})"
+    )
     before = f"; before that: {bound.reason}" if bound is not None and bound.instant > now else ""
     parts = bound.parts if bound is not None else ()
     return Bound(begins, reason + before, 0, ((begins, reason), *parts))
 
 
-def forecast(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, durations: Mapping[str, float] | None = None) -> Iterator[Slot]:
+def forecast(
+    runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, durations: Mapping[str, float] | None = None
+) -> Iterator[Slot]:
     """Every step in order: what was measured, then what is expected when nothing is left waiting.
 
     ``durations``: step → seconds until every server shows it, instead of the steps' own estimates.

@@ -42,10 +42,11 @@ TO_DO = ". To do: "
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """``back``: it is being taken back; ``step``, ``title``: the next one, empty when it is over; ``not_before``: until when that holds,
-    None for no hold; ``because`` of what, or what a person has to do; ``ends``: when all of it is over if every step is done when it is
-    due; ``done`` of ``steps``; ``who`` was at it last, and when (``at``); ``trouble``: why its next step failed, or was refused, the last
-    time; ``begun``: something was done, or may have been. Instants in seconds since 1970."""
+    """``back``: it is being taken back; ``step``, ``title``: the next one, empty when it is over; ``not_before``: until
+    when that holds, None for no hold; ``because`` of what, or what a person has to do; ``ends``: when all of it is over
+    if every step is done when it is due; ``done`` of ``steps``; ``who`` was at it last, and when (``at``); ``trouble``:
+    why its next step failed, or was refused, the last time; ``begun``: something was done, or may have been. Instants
+    in seconds since 1970."""
 
     domain: Name
     wish: str
@@ -65,7 +66,11 @@ class Standing:
 
 
 def standing_of(
-    runbook: Runbook, outcomes: Mapping[str, Outcome], entries: Sequence[Entry], by_hand: Callable[[str], bool], now: float
+    runbook: Runbook,
+    outcomes: Mapping[str, Outcome],
+    entries: Sequence[Entry],
+    by_hand: Callable[[str], bool],
+    now: float,
 ) -> Standing:
     """``entries``: of the move, oldest first; ``by_hand``: whether only a person changes that provider or registrar."""
     step = next_step(runbook, outcomes)
@@ -77,7 +82,9 @@ def standing_of(
     return Standing(
         runbook.domain,
         runbook.wish,
-        State.PERSON if to_do else _state(step, outcomes, trouble, holding, step is not None and _is_by_hand(step, by_hand)),
+        State.PERSON
+        if to_do
+        else _state(step, outcomes, trouble, holding, step is not None and _is_by_hand(step, by_hand)),
         runbook.retreating,
         step.id if step else "",
         step.title if step else "",
@@ -135,7 +142,11 @@ def by_hand_of(step: Step | None, entries: Sequence[Entry]) -> str:
 
 
 def _last(step: Step | None, entries: Sequence[Entry]) -> Entry | None:
-    own = [each for each in entries if step is not None and each.step == step.id and each.kind in (INTENT, OUTCOME, FAILED, REFUSED)]
+    own = [
+        each
+        for each in entries
+        if step is not None and each.step == step.id and each.kind in (INTENT, OUTCOME, FAILED, REFUSED)
+    ]
     return own[-1] if own else None
 
 

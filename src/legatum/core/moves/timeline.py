@@ -1,8 +1,9 @@
 """What places say, over time: contents that are constant between changes.
 
-A change reaches the first server of a place at one instant and the last one at another; in between either may be had, so the two
-*periods* overlap. Before the first change everything was as it was observed, for ever; after the last one everything stays. What is
-remembered of a place beside that has periods of its own, and changes nothing of what the place gives.
+A change reaches the first server of a place at one instant and the last one at another; in between either may be had,
+so the two *periods* overlap. Before the first change everything was as it was observed, for ever; after the last one
+everything stays. What is remembered of a place beside that has periods of its own, and changes nothing of what the
+place gives.
 """
 
 from collections.abc import Iterable
@@ -60,7 +61,9 @@ class ValueHistory(Generic[_V]):
         """When every server has the new value, nobody has any of the earlier ones."""
         if value == self.value:
             return
-        self._periods = [Period(each.begins, min(each.ends, everywhere), each.value, each.step) for each in self._periods]
+        self._periods = [
+            Period(each.begins, min(each.ends, everywhere), each.value, each.step) for each in self._periods
+        ]
         self._periods.append(Period(first, FOREVER, value, step))
 
     def beside(self, first: float, last: float, value: _V, label: str) -> None:
@@ -78,7 +81,8 @@ class ValueHistory(Generic[_V]):
 
     @property
     def versions(self) -> list[tuple[_V, str | None]]:
-        """Every value it ever had, and the step that ended it, None for the present one; the present one's history first."""
+        """Every value it ever had, and the step that ended it, None for the present one; the present one's history
+        first."""
         ends = [each.step for each in self._periods[1:]]
         own = [(each.value, end) for each, end in zip(self._periods, [*ends, None], strict=True)]
         return [*own, *((each.value, each.step) for each in self._beside)]
@@ -86,10 +90,10 @@ class ValueHistory(Generic[_V]):
 
 @dataclass
 class Timeline:
-    """``rrsets``: (place, zone, name, type) → the RRset that is given for it; ``served``: (place, zone) → what is there of it;
-    ``answering``: address → the place whose contents are given at it, None where nobody answers; ``services``: address that visitors are
-    sent to → whether it works; ``signed``: (place, zone) → with which keys it is signed there, None for unsigned;
-    ``ds_sets``: domain → the DS set that its parent hands out."""
+    """``rrsets``: (place, zone, name, type) → the RRset that is given for it; ``served``: (place, zone) → what is there
+    of it; ``answering``: address → the place whose contents are given at it, None where nobody answers; ``services``:
+    address that visitors are sent to → whether it works; ``signed``: (place, zone) → with which keys it is signed
+    there, None for unsigned; ``ds_sets``: domain → the DS set that its parent hands out."""
 
     rrsets: dict[tuple[str, Name, Name, int], ValueHistory[RRset | None]] = field(default_factory=dict)
     served: dict[tuple[str, Name], ValueHistory[Content]] = field(default_factory=dict)
@@ -101,11 +105,17 @@ class Timeline:
     def copy(self) -> "Timeline":
         """One that can be played on without changing this one."""
         return Timeline(
-            _copied(self.rrsets), _copied(self.served), _copied(self.answering), _copied(self.services), _copied(self.signed),
+            _copied(self.rrsets),
+            _copied(self.served),
+            _copied(self.answering),
+            _copied(self.services),
+            _copied(self.signed),
             _copied(self.ds_sets),
-        )  # fmt: skip
+        )
 
-    def set_rrset(self, place: str, zone: Name, key: RRsetKey, value: RRset | None, first: float, everywhere: float, step: str) -> None:
+    def set_rrset(
+        self, place: str, zone: Name, key: RRsetKey, value: RRset | None, first: float, everywhere: float, step: str
+    ) -> None:
         """A place gives something else from now on."""
         history = self.rrsets.get((place, zone, *key))
         if history is None:
@@ -114,7 +124,9 @@ class Timeline:
 
     def remember_rrset(self, place: str, zone: Name, value: RRset, first: float, last: float, label: str) -> None:
         """It is remembered that the place gave this for a time."""
-        self.rrsets.setdefault((place, zone, value.name, value.rtype), ValueHistory(None)).beside(first, last, value, label)
+        self.rrsets.setdefault((place, zone, value.name, value.rtype), ValueHistory(None)).beside(
+            first, last, value, label
+        )
 
     def remember_ds_set(self, domain: Name, anchors: DsSet, first: float, last: float, label: str) -> None:
         """It is remembered that the parent gave this DS set for a time."""
@@ -154,7 +166,9 @@ class Timeline:
 
     def serving(self, zone: Name) -> list[str]:
         """Places that have it whole now."""
-        return [place for (place, each), history in self.served.items() if each == zone and history.value == Content.WHOLE]
+        return [
+            place for (place, each), history in self.served.items() if each == zone and history.value == Content.WHOLE
+        ]
 
     def keys(self, zone: Name) -> list[RRsetKey]:
         """Names and types of the zone that are followed."""
@@ -162,7 +176,11 @@ class Timeline:
 
     def histories(self, zone: Name, key: RRsetKey) -> Iterable[tuple[str, ValueHistory[RRset | None]]]:
         """Of every place that ever gave it."""
-        return ((place, history) for (place, each, *named), history in self.rrsets.items() if each == zone and tuple(named) == key)
+        return (
+            (place, history)
+            for (place, each, *named), history in self.rrsets.items()
+            if each == zone and tuple(named) == key
+        )
 
 
 def _copied(tracks: dict[_K, ValueHistory[_V]]) -> dict[_K, ValueHistory[_V]]:

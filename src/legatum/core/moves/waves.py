@@ -42,7 +42,10 @@ def parse_tolerance(text: str) -> Tolerance:
         return Tolerance(share=float(found[1]))
     if found and not found[2] and found[1].isdecimal() and int(found[1]) > 0:
         return Tolerance(int(found[1]))
-    raise BadInput(f"'{text}' says not how much trouble is too much", "give a number of domains from 1, or a share of a wave such as 5%")
+    raise BadInput(
+        f"'{text}' says not how much trouble is too much",
+        "give a number of domains from 1, or a share of a wave such as 5%",
+    )
 
 
 def parse_sizes(text: str) -> tuple[int, ...]:
@@ -56,9 +59,9 @@ def parse_sizes(text: str) -> tuple[int, ...]:
 
 
 def in_waves(members: Sequence[Member], sizes: Sequence[int]) -> list[tuple[Name, ...]]:
-    """Each domain in one wave. A domain in which name servers of others stand comes after all of those, in a wave of its own or with its
-    like; the others in their own order, and within a wave those that use the same hosts one after the other. Of domains that depend on
-    each other none comes before the others."""
+    """Each domain in one wave. A domain in which name servers of others stand comes after all of those, in a wave of
+    its own or with its like; the others in their own order, and within a wave those that use the same hosts one after
+    the other. Of domains that depend on each other none comes before the others."""
     levels = _levels(members)
     waves = list[tuple[Name, ...]]()
     for level in sorted(set(levels.values())):
@@ -84,10 +87,12 @@ def _together(members: Iterable[Member]) -> tuple[Name, ...]:
 
 
 def _levels(members: Sequence[Member]) -> dict[Name, int]:
-    """How many others have to go before it, one after the other: 0 for a domain on which no other one of the list depends."""
+    """How many others have to go before it, one after the other: 0 for a domain on which no other one of the list
+    depends."""
     domains = {each.domain for each in members}
     depends = {
-        each.domain: {found for host in each.hosts if (found := _holder(host, domains)) and found != each.domain} for each in members
+        each.domain: {found for host in each.hosts if (found := _holder(host, domains)) and found != each.domain}
+        for each in members
     }
     holders = {each for found in depends.values() for each in found}
     reached = {each: _reached(each, depends) for each in holders}

@@ -26,19 +26,17 @@ class TransferWish:
 
 @dataclass(frozen=True)
 class Wishes:
-    """What the user asks for. ``old``: who serves it now, where it is not to be found out; ``part``: name and provider; ``hosts``: host →
-    addresses; ``named``: hosts to stand in the NS sets, ``alone`` with nobody else; ``publishing``: seconds that the registry is expected
-    to take, for the forecast only; ``speed``: empty for the one that is over sooner; ``old_ends``: when the old side vanishes by itself;
-    ``at_registrar``: a second provider is named there too; ``sign``, ``unsign``: the parent has DS records for its keys, or none any more;
-    ``exchange``: for others, ``way`` and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for
-    these alone;
-    ``aliases``: name → where it is to lead to; ``verify``: names and texts of verification records, wanted for ``verify_for`` seconds;
-    ``template``: addresses as that template of the house has them, ``mail``: mail by the service of that one; with ``values`` for their
-    variables;
-    ``leftovers``: what nothing uses any more goes, and ``also`` these doubtful RRsets, by the table
-    ``tenants`` too;
-    ``passage``: as in :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and
-    ``quiet``: instead of the house's."""
+    """What the user asks for. ``old``: who serves it now, where it is not to be found out; ``part``: name and provider;
+    ``hosts``: host → addresses; ``named``: hosts to stand in the NS sets, ``alone`` with nobody else; ``publishing``:
+    seconds that the registry is expected to take, for the forecast only; ``speed``: empty for the one that is over
+    sooner; ``old_ends``: when the old side vanishes by itself; ``at_registrar``: a second provider is named there too;
+    ``sign``, ``unsign``: the parent has DS records for its keys, or none any more; ``exchange``: for others, ``way``
+    and ``algorithm`` as in :class:`~legatum.core.moves.kinds.trust.exchange.Exchange`, ``ds``: for these alone;
+    ``aliases``: name → where it is to lead to; ``verify``: names and texts of verification records, wanted for
+    ``verify_for`` seconds; ``template``: addresses as that template of the house has them, ``mail``: mail by the
+    service of that one; with ``values`` for their variables; ``leftovers``: what nothing uses any more goes, and
+    ``also`` these doubtful RRsets, by the table ``tenants`` too; ``passage``: as in
+    :class:`~legatum.core.moves.kinds.provider.NewProvider`; ``windows`` and ``quiet``: instead of the house's."""
 
     domain: Name
     to: str = ""
@@ -89,7 +87,9 @@ class Wishes:
     def delegates(self) -> bool:
         """The registrar is needed: an NS set, or a host, is changed there."""
         second = bool(self.second or self.without) and self.at_registrar
-        return bool(self.to or self.hosts or self.named or second or self.first or self.retire or self.leftovers or self.of_keys)
+        return bool(
+            self.to or self.hosts or self.named or second or self.first or self.retire or self.leftovers or self.of_keys
+        )
 
     @property
     def of_keys(self) -> bool:
@@ -99,7 +99,16 @@ class Wishes:
     @property
     def of_contents(self) -> bool:
         """What the zone holds, or who signs it, changes too."""
-        edits = bool(self.replace or self.template or self.hosts or self.ttls or self.soa or self.aliases or self.verify or self.mail)
+        edits = bool(
+            self.replace
+            or self.template
+            or self.hosts
+            or self.ttls
+            or self.soa
+            or self.aliases
+            or self.verify
+            or self.mail
+        )
         return edits or self.of_keys
 
     @property
@@ -109,9 +118,12 @@ class Wishes:
 
     @property
     def leads(self) -> bool:
-        """Visitors are led to other servers by it: all that they are led by counts, and whether the domain is signed."""
+        """Visitors are led to other servers by it: all that they are led by counts, and whether the domain is
+        signed."""
         going = any(not each for each in self.hosts.values())
-        return bool(self.to or self.named or going or self.second or self.without or self.part or self.first or self.retire)
+        return bool(
+            self.to or self.named or going or self.second or self.without or self.part or self.first or self.retire
+        )
 
     def stays_named(self, delegation: Sequence[Name]) -> bool:
         """To another provider behind the same names: only their addresses become others."""
@@ -128,7 +140,9 @@ class Wishes:
         said = [f"{f'from {self.old} ' if self.old else ''}to {self.to}"] if self.to else []
         said += [f"{each.old} replaced by {each.new}" for each in self.replace]
         said += [f"addresses as {self.template} has them"] if self.template else []
-        said += [f"{name_text(host)} {'at ' + ', '.join(each) if each else 'given up'}" for host, each in self.hosts.items()]
+        said += [
+            f"{name_text(host)} {'at ' + ', '.join(each) if each else 'given up'}" for host, each in self.hosts.items()
+        ]
         said += [f"{', '.join(map(name_text, self.named))} named"] if self.named else []
         said += [self._part_words] if self.part else []
         said += [f"{self.second} beside"] if self.second else []
@@ -152,7 +166,9 @@ class Wishes:
 
     def is_said_by(self, words: str) -> bool:
         """Whether a move's wish in words is this one; who served the domain before need not have been said."""
-        return words == self.words or (not self.old and bool(self.to) and words.endswith(self.words) and words.startswith("from "))
+        return words == self.words or (
+            not self.old and bool(self.to) and words.endswith(self.words) and words.startswith("from ")
+        )
 
     @property
     def _part_words(self) -> str:
@@ -162,34 +178,46 @@ class Wishes:
 
 def refuse_strange_names(wish: Wishes) -> None:
     if wish.part and (wish.part[0] == wish.domain or not is_under(wish.part[0], wish.domain)):
-        raise BadInput(f"{name_text(wish.part[0])} is not below {name_text(wish.domain)}", "give a name such as app, or whole")
+        raise BadInput(
+            f"{name_text(wish.part[0])} is not below {name_text(wish.domain)}", "give a name such as app, or whole"
+        )
     for host in (*wish.hosts, *wish.named):
         if not is_under(host, wish.domain) or host == wish.domain:
             words = f"{name_text(host)} is not below {name_text(wish.domain)}"
             raise BadInput(words, "only hosts below a domain have addresses at its registry")
     for name in (*wish.aliases, *(name for name, _ in wish.verify)):
         if not is_under(name, wish.domain):
-            raise BadInput(f"{name_text(name)} is not in {name_text(wish.domain)}", "give a name of the domain, or one relative to it")
+            raise BadInput(
+                f"{name_text(name)} is not in {name_text(wish.domain)}",
+                "give a name of the domain, or one relative to it",
+            )
 
 
 def refuse_silence(wish: Wishes, observation: Observation, dead: Collection[Name]) -> None:
-    """Raises :class:`GateShut` where nobody delegates the domain, or somebody who is led to says nothing. ``dead``: servers of which
-    that is known."""
+    """Raises :class:`GateShut` where nobody delegates the domain, or somebody who is led to says nothing. ``dead``:
+    servers of which that is known."""
     domain = name_text(observation.domain)
     if wish.first:
         return
     beside = bool(wish.second or wish.without) and not wish.at_registrar  # before anybody delegates it, too
     if not observation.delegation and not wish.transfer and not beside:
-        raise GateShut(f"{domain} is not delegated", f"a first delegation: `legatum move draft {domain} --first --from PROVIDER`")
+        raise GateShut(
+            f"{domain} is not delegated", f"a first delegation: `legatum move draft {domain} --first --from PROVIDER`"
+        )
     if not (wish.leads or wish.of_keys):
         return
     silent = [view.address for view in observation.servers if not view.serves and view.server not in dead] + [
         view.address for view in observation.parents if not view.answered
     ]
     if silent:
-        hint = f"; where {wish.without} is dead: `legatum second leave {domain} --second NAME --dead`" if wish.without else ""
+        hint = (
+            f"; where {wish.without} is dead: `legatum second leave {domain} --second NAME --dead`"
+            if wish.without
+            else ""
+        )
         raise GateShut(
             f"not every server answers for {domain}: {', '.join(silent)}",
-            f"what they hand out counts for every wait; `legatum survey {domain}` says more (no IPv6 here? set ipv6 = false in "
+            f"what they hand out counts for every wait; `legatum survey {domain}` says more (no IPv6 here? "
+            "set ipv6 = false in "
             f"[network]){hint}",
         )

@@ -1,7 +1,8 @@
 """Comparing what servers answer: which questions to put to both sides, and what a difference means for visitors.
 
-A move changes who answers. Only what visitors would suffer stands in its way: an answer that is worse at the new side than the best
-that the old side gives. What is equal to them, what is better, and what the old side's servers do not agree on themselves, is told.
+A move changes who answers. Only what visitors would suffer stands in its way: an answer that is worse at the new side
+than the best that the old side gives. What is equal to them, what is better, and what the old side's servers do not
+agree on themselves, is told.
 """
 
 from collections import Counter
@@ -34,7 +35,8 @@ class Form(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """What of an answer must be the same on every server: its form, in words (``outcome``), and the RRsets of the zone with their TTLs."""
+    """What of an answer must be the same on every server: its form, in words (``outcome``), and the RRsets of the zone
+    with their TTLs."""
 
     form: Form
     outcome: str
@@ -52,8 +54,8 @@ class Said:
 
 @dataclass(frozen=True, slots=True)
 class AnswerDifference:
-    """One question to which not all servers say the same. ``said``: what → the addresses that say it; ``varied``: how it
-    differs from one time, or place, to the next, where it does."""
+    """One question to which not all servers say the same. ``said``: what → the addresses that say it; ``varied``: how
+    it differs from one time, or place, to the next, where it does."""
 
     name: Name
     rtype: int
@@ -64,8 +66,8 @@ class AnswerDifference:
 
 @dataclass(frozen=True)
 class Heard:
-    """``answers``: question → address → what it said; ``old``, ``new``: the addresses of the two sides; ``followed``: what those say whom a
-    referral leads to, for questions that one side answers and the other refers."""
+    """``answers``: question → address → what it said; ``old``, ``new``: the addresses of the two sides; ``followed``:
+    what those say whom a referral leads to, for questions that one side answers and the other refers."""
 
     zone: Zone
     old: tuple[str, ...]
@@ -79,13 +81,16 @@ class Heard:
         for question, said in self.answers.items():
             referrals = [each for each in said.values() if each.form == Form.REFERRAL]
             if referrals and any(each.is_authoritative for each in said.values()):
-                names = {name for each in referrals for rrset in each.rrsets if rrset.rtype == NS for name in targets(rrset)}
+                names = {
+                    name for each in referrals for rrset in each.rrsets if rrset.rtype == NS for name in targets(rrset)
+                }
                 found.append((question, tuple(sorted(names))))
         return found
 
 
 def questions_about(zone: Zone) -> list[Question]:
-    """Every name and type of the zone; each name's common types that it lacks; names that must not exist; wildcards; empty names.
+    """Every name and type of the zone; each name's common types that it lacks; names that must not exist; wildcards;
+    empty names.
 
     What a signer makes is not asked for.
     """
@@ -103,17 +108,25 @@ def questions_about(zone: Zone) -> list[Question]:
 
 
 class OfZone:
-    """What of an answer a zone itself gives: an alias may lead anywhere, and one server knows more of that than another."""
+    """What of an answer a zone itself gives: an alias may lead anywhere, and one server knows more of that than
+    another."""
 
     def __init__(self, zone: Zone) -> None:
         self.origin = zone.origin
         self._cuts = {each.name for each in zone.unsorted if each.rtype == NS and each.name != zone.origin}
 
     def __call__(self, rrsets: Iterable[RRset]) -> tuple[RRset, ...]:
-        """Sorted. Aliases that a DNAME gives rise to (RFC 6672 s3.1) have whatever TTL the server likes: the DNAME says all."""
+        """Sorted. Aliases that a DNAME gives rise to (RFC 6672 s3.1) have whatever TTL the server likes: the DNAME says
+        all."""
         found = tuple(rrsets)
         made = [each.name for each in found if each.rtype == DNAME]
-        return tuple(sorted(each for each in found if self._owns(each.name) and not (each.rtype == CNAME and _lies_below(each.name, made))))
+        return tuple(
+            sorted(
+                each
+                for each in found
+                if self._owns(each.name) and not (each.rtype == CNAME and _lies_below(each.name, made))
+            )
+        )
 
     def _owns(self, name: Name) -> bool:
         return is_under(name, self.origin) and self._cuts.isdisjoint(ancestors(name)[1:])
@@ -140,7 +153,10 @@ def answer_differences(heard: Heard) -> tuple[AnswerDifference, ...]:
 def _weight(heard: Heard, question: Question, said: Mapping[str, Said]) -> ForVisitors:
     old = [said[address] for address in heard.old if address in said]
     new = [said[address] for address in heard.new if address in said]
-    judged = [min((_beside(heard, question, one, other) for one in old), key=_RANK.index, default=ForVisitors.UNKNOWN) for other in new]
+    judged = [
+        min((_beside(heard, question, one, other) for one in old), key=_RANK.index, default=ForVisitors.UNKNOWN)
+        for other in new
+    ]
     worst = max(judged, key=_RANK.index, default=ForVisitors.UNKNOWN)
     if worst in (ForVisitors.WORSE, ForVisitors.UNKNOWN):
         return worst
@@ -149,7 +165,14 @@ def _weight(heard: Heard, question: Question, said: Mapping[str, Said]) -> ForVi
     return ForVisitors.DISAGREES if len({each for each in old if each.form != Form.SILENT}) > 1 else worst
 
 
-_RANK = [ForVisitors.OWN, ForVisitors.EQUAL, ForVisitors.BETTER, ForVisitors.DISAGREES, ForVisitors.UNKNOWN, ForVisitors.WORSE]
+_RANK = [
+    ForVisitors.OWN,
+    ForVisitors.EQUAL,
+    ForVisitors.BETTER,
+    ForVisitors.DISAGREES,
+    ForVisitors.UNKNOWN,
+    ForVisitors.WORSE,
+]
 """From best to worst; OWN stands for *the same* here."""
 
 
@@ -183,8 +206,8 @@ def _authoritative(zone: Zone, question: Question, old: Said, new: Said) -> ForV
     below_it = any(each != question[0] and is_under(each, question[0]) for each in zone.names)
     if new.form == Form.NO_DATA:  # where the old side denies the name itself
         return ForVisitors.BETTER if below_it else ForVisitors.EQUAL
-    # Some servers deny a name that only has names below it. Those are asked for by themselves, and nothing is lost with an empty one; who
-    # denies a name that holds data may be believed for all of them.
+    # Some servers deny a name that only has names below it. Those are asked for by themselves, and nothing is lost with
+    # an empty one; who denies a name that holds data may be believed for all of them.
     return ForVisitors.WORSE if zone.at(question[0]) else ForVisitors.EQUAL
 
 
@@ -192,7 +215,9 @@ def _same_addresses(question: Question, old: Said, new: Said) -> bool:
     """One follows an alias, and the other has the addresses that it leads to in its place."""
     if question[1] not in (A, AAAA):
         return False
-    one, other = ({data for each in said.rrsets if each.rtype == question[1] for data in each.rdatas} for said in (old, new))
+    one, other = (
+        {data for each in said.rrsets if each.rtype == question[1] for data in each.rdatas} for said in (old, new)
+    )
     return one == other and bool(one)
 
 
@@ -231,7 +256,8 @@ def _servers(rrsets: Sequence[RRset]) -> set[bytes]:
 
 @dataclass(frozen=True)
 class AnswersComparison:
-    """Servers of both sides, by address → side, how many questions each was asked, and what they answered differently."""
+    """Servers of both sides, by address → side, how many questions each was asked, and what they answered
+    differently."""
 
     domain: Name
     sides: Mapping[str, str]
@@ -246,5 +272,7 @@ class AnswersComparison:
     @property
     def told(self) -> str:
         """The others, counted, in words; empty where there are none."""
-        counts = Counter(str(each.weight) for each in self.differences if not each.weight.refuses and each.weight != ForVisitors.OWN)
+        counts = Counter(
+            str(each.weight) for each in self.differences if not each.weight.refuses and each.weight != ForVisitors.OWN
+        )
         return ", ".join(f"{count} {weight}" for weight, count in counts.items())

@@ -15,10 +15,11 @@ from legatum.core.records.rrtype import parse_type
 
 @dataclass(frozen=True, slots=True)
 class Expected:
-    """None where nothing is expected of that kind. ``ds``: data of DS records, empty for none; ``serial``: this one or a newer.
+    """None where nothing is expected of that kind. ``ds``: data of DS records, empty for none; ``serial``: this one or
+    a newer.
 
-    ``since``: when the change was made, in seconds since 1970; ``publishing``: seconds that the registry needs to publish it;
-    ``own_ns``: what the zone itself names, where that is another set than the parent's.
+    ``since``: when the change was made, in seconds since 1970; ``publishing``: seconds that the registry needs to
+    publish it; ``own_ns``: what the zone itself names, where that is another set than the parent's.
     """
 
     ns: tuple[Name, ...] | None = None
@@ -44,15 +45,20 @@ def parse_ds_text(text: str) -> bytes:
         tag, algorithm, digest_type = (int(word) for word in words[:3])
         rdata = tag.to_bytes(2) + bytes((algorithm, digest_type)) + bytes.fromhex("".join(words[3:]))
     except (ValueError, OverflowError):
-        raise BadInput(f"'{text}' is no DS", "write key tag, algorithm, digest type and digest: 12345 13 2 49FD…") from None
+        raise BadInput(
+            f"'{text}' is no DS", "write key tag, algorithm, digest type and digest: 12345 13 2 49FD…"
+        ) from None
     parsed, kind = parse_ds(rdata), policy.digest_type(digest_type)
     if parsed is None or (kind.octets and len(parsed.digest) != kind.octets):
-        raise BadInput(f"'{text}': the digest has {len(rdata) - 4} octets, {kind.name} has {kind.octets}", "copy it whole")
+        raise BadInput(
+            f"'{text}': the digest has {len(rdata) - 4} octets, {kind.name} has {kind.octets}", "copy it whole"
+        )
     return rdata
 
 
 def parse_records(texts: Iterable[str], domain: Name) -> tuple[RRset, ...]:
-    """``NAME TYPE DATA`` each; names by :func:`~legatum.core.records.name.typed_name`. Several of one name and type are one RRset.
+    """``NAME TYPE DATA`` each; names by :func:`~legatum.core.records.name.typed_name`. Several of one name and type are
+    one RRset.
 
     Raises :class:`BadInput`.
     """

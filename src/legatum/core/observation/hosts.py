@@ -12,9 +12,9 @@ from legatum.core.records.soa import SoaFields
 
 @dataclass(frozen=True)
 class NamedHost:
-    """One name server. ``inside``: it lies below the domain, so that its glue is needed; ``zone``: its addresses in its own zone;
-    ``registry``: those of the host object, None without one or where nobody was asked; ``glue``: what each server of the parent zone
-    hands out; ``named_by``: in whose NS set it stands."""
+    """One name server. ``inside``: it lies below the domain, so that its glue is needed; ``zone``: its addresses in its
+    own zone; ``registry``: those of the host object, None without one or where nobody was asked; ``glue``: what each
+    server of the parent zone hands out; ``named_by``: in whose NS set it stands."""
 
     name: Name
     inside: bool
@@ -49,8 +49,8 @@ class ServerSerial:
 
 @dataclass(frozen=True)
 class HostUsers:
-    """Who uses a host. ``domains``: domain → who names it there; ``looked``: how many were looked at; ``linked``: the registry says
-    that some domain does, None where it was not asked."""
+    """Who uses a host. ``domains``: domain → who names it there; ``looked``: how many were looked at; ``linked``: the
+    registry says that some domain does, None where it was not asked."""
 
     domains: dict[Name, tuple[str, ...]]
     looked: int

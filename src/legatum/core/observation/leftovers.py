@@ -1,7 +1,7 @@
 """What was left behind: things that were set up for a domain once, and that nothing uses any more.
 
-Each is told with why it is thought so, and whether that is sure. What nobody can know from here - who still wants a verification text - is
-told as a doubt, and never taken away by itself.
+Each is told with why it is thought so, and whether that is sure. What nobody can know from here - who still wants a
+verification text - is told as a doubt, and never taken away by itself.
 """
 
 import re
@@ -37,8 +37,9 @@ class LeftoverKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Leftover:
-    """``where``: a provider, the registrar, the parent, or the zone; ``sure``: nothing can use it; ``before`` and ``after``: of the RRset
-    in the zone that goes, or becomes less; ``host``: at the registry, with ``addresses``; ``remedy``: where it is not taken by a move."""
+    """``where``: a provider, the registrar, the parent, or the zone; ``sure``: nothing can use it; ``before`` and
+    ``after``: of the RRset in the zone that goes, or becomes less; ``host``: at the registry, with ``addresses``;
+    ``remedy``: where it is not taken by a move."""
 
     kind: LeftoverKind
     what: str
@@ -54,10 +55,10 @@ class Leftover:
 
 @dataclass(frozen=True)
 class KnownToHouse:
-    """What is known beside the observation. ``zone``: as it is served; ``former``: providers that still serve the domain, and are not led
-    to; ``hosts``: those of the registry below the domain, with addresses, None where nobody was asked; ``once_named``: hosts that its NS
-    sets had once; ``acts``: from the journal; ``first_seen``: since when an RRset is as it is; ``of_templates``: template → RRsets that
-    only it gives, where the domain's own is known."""
+    """What is known beside the observation. ``zone``: as it is served; ``former``: providers that still serve the
+    domain, and are not led to; ``hosts``: those of the registry below the domain, with addresses, None where nobody was
+    asked; ``once_named``: hosts that its NS sets had once; ``acts``: from the journal; ``first_seen``: since when an
+    RRset is as it is; ``of_templates``: template → RRsets that only it gives, where the domain's own is known."""
 
     zone: Zone
     former: Mapping[str, RRset | None]
@@ -71,7 +72,13 @@ class KnownToHouse:
 def leftovers(observation: Observation, known: KnownToHouse, registrar: str) -> list[Leftover]:
     """In the order in which they are taken away."""
     found = [*_texts(observation, known), *_addresses(observation, known), *_of_templates(known)]
-    return [*found, *_hosts(observation, known, registrar), *_names(observation), *_ds(observation), *_zones(observation, known)]
+    return [
+        *found,
+        *_hosts(observation, known, registrar),
+        *_names(observation),
+        *_ds(observation),
+        *_zones(observation, known),
+    ]
 
 
 def cleared(found: Iterable[Leftover]) -> list[tuple[RRset, RRset | None]]:
@@ -100,9 +107,14 @@ def _hosts(observation: Observation, known: KnownToHouse, registrar: str) -> Ite
         if host not in named:
             listed = ", ".join(addresses) or "no address"
             yield Leftover(
-                LeftoverKind.HOST, name_text(host), registrar, f"it has {listed}, and the domain's own NS sets do not name it", True,
-                host=host, addresses=addresses,
-            )  # fmt: skip
+                LeftoverKind.HOST,
+                name_text(host),
+                registrar,
+                f"it has {listed}, and the domain's own NS sets do not name it",
+                True,
+                host=host,
+                addresses=addresses,
+            )
 
 
 def _names(observation: Observation) -> Iterable[Leftover]:
@@ -112,8 +124,12 @@ def _names(observation: Observation) -> Iterable[Leftover]:
     for where, names in (("the parent", parent - own), ("the zone", own - parent)):
         for name in sorted(names):
             other = "the zone" if where == "the parent" else "the parent"
-            remedy = f"`legatum registration nameservers {name_text(observation.domain)} --to PROVIDER` sets the whole set"
-            yield Leftover(LeftoverKind.NS_NAME, name_text(name), where, f"{other} does not name it", False, remedy=remedy)
+            remedy = (
+                f"`legatum registration nameservers {name_text(observation.domain)} --to PROVIDER` sets the whole set"
+            )
+            yield Leftover(
+                LeftoverKind.NS_NAME, name_text(name), where, f"{other} does not name it", False, remedy=remedy
+            )
 
 
 def _ds(observation: Observation) -> Iterable[Leftover]:
@@ -125,21 +141,34 @@ def _ds(observation: Observation) -> Iterable[Leftover]:
             domain = name_text(observation.domain)
             remedy = f"`legatum ds withdraw {domain}`, or, where others fit, `legatum ds exchange {domain}`"
             yield Leftover(
-                LeftoverKind.DS, ds_texts([rdata])[0], "the parent", "it fits no key that a server publishes", not unknown, remedy=remedy
+                LeftoverKind.DS,
+                ds_texts([rdata])[0],
+                "the parent",
+                "it fits no key that a server publishes",
+                not unknown,
+                remedy=remedy,
             )
 
 
 def _addresses(observation: Observation, known: KnownToHouse) -> Iterable[Leftover]:
     """Addresses of name servers that were, and records that still have an address which others have left."""
     zone, named = known.zone, {*observation.delegation, *observation.own_ns, *targets(known.zone.apex_ns)}
-    used = {name for each in zone for rdata in each.rdatas for name in names_in(each.rtype, rdata) if each.rtype not in (NS, SOA)}
+    used = {
+        name
+        for each in zone
+        for rdata in each.rdatas
+        for name in names_in(each.rtype, rdata)
+        if each.rtype not in (NS, SOA)
+    }
     for host in sorted(known.once_named - named):
         for rtype in (A, AAAA):
             present = zone.get(host, rtype)
             if present is not None and is_under(host, zone.origin):
                 why = "it was a name server's, and no NS set names that any more"
                 sure = host not in used
-                yield Leftover(LeftoverKind.ADDRESS, f"{name_text(host)} {type_text(rtype)}", "the zone", why, sure, before=present)
+                yield Leftover(
+                    LeftoverKind.ADDRESS, f"{name_text(host)} {type_text(rtype)}", "the zone", why, sure, before=present
+                )
     left = _left_addresses(known.acts)
     for each in zone:
         for rdata in each.rdatas if each.rtype in (A, AAAA) and each.name not in known.once_named else ():
@@ -149,7 +178,13 @@ def _addresses(observation: Observation, known: KnownToHouse) -> Iterable[Leftov
                 after = rrset(each.name, each.rtype, each.ttl, kept) if kept else None
                 why = f"{left[address]} has left this address"
                 yield Leftover(
-                    LeftoverKind.ADDRESS, f"{name_text(each.name)} {each.type_text} {address}", "the zone", why, False, each, after
+                    LeftoverKind.ADDRESS,
+                    f"{name_text(each.name)} {each.type_text} {address}",
+                    "the zone",
+                    why,
+                    False,
+                    each,
+                    after,
                 )
 
 
@@ -157,7 +192,12 @@ def _left_addresses(acts: Sequence[Act]) -> dict[str, str]:
     """Address → whose it was, of those that were replaced and are nobody's by what was done."""
     changed = [each for each in before_and_after(acts) if each.what.endswith((" A", " AAAA"))]
     now = {address for each in changed for address in _listed(each.after)}
-    return {address: each.what.rpartition(" ")[0] for each in changed for address in _listed(each.before) if address not in now}
+    return {
+        address: each.what.rpartition(" ")[0]
+        for each in changed
+        for address in _listed(each.before)
+        if address not in now
+    }
 
 
 def _listed(text: str) -> list[str]:
@@ -177,9 +217,12 @@ def _texts(observation: Observation, known: KnownToHouse) -> Iterable[Leftover]:
                 since = (known.first_seen or {}).get((each.name, each.rtype))
                 old = proves and since is not None and observation.at - since > 86400
                 why = (
-                    "an authority looks at it once, and it is here for more than a day" if old
-                    else "an authority looks at it once" if proves else "some service looked at it once, or still does: ask whose it is"
-                )  # fmt: skip
+                    "an authority looks at it once, and it is here for more than a day"
+                    if old
+                    else "an authority looks at it once"
+                    if proves
+                    else "some service looked at it once, or still does: ask whose it is"
+                )
                 shown = rdata_texts(each)[each.rdatas.index(rdata)]
                 yield Leftover(LeftoverKind.TEXT, f"{name_text(each.name)} {shown}", "the zone", why, old, each, after)
 
@@ -190,7 +233,14 @@ def _of_templates(known: KnownToHouse) -> Iterable[Leftover]:
             present = known.zone.get(each.name, each.rtype)
             if present is not None and present.rdatas == each.rdatas:
                 why = f"the template {template} gives it, and the domain has another one"
-                yield Leftover(LeftoverKind.TEMPLATE, f"{name_text(each.name)} {each.type_text}", "the zone", why, True, before=present)
+                yield Leftover(
+                    LeftoverKind.TEMPLATE,
+                    f"{name_text(each.name)} {each.type_text}",
+                    "the zone",
+                    why,
+                    True,
+                    before=present,
+                )
 
 
 def hosts_in(data: Iterable[str]) -> frozenset[Name]:

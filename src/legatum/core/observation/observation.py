@@ -28,10 +28,11 @@ class Edns(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class ParentView:
-    """One address of a server of the parent zone. ``ns``: the delegation it hands out; ``denied``: it says there is no such name.
+    """One address of a server of the parent zone. ``ns``: the delegation it hands out; ``denied``: it says there is no
+    such name.
 
-    ``ds``: the DS RRset it hands out; ``ds_absent``: without one, whether it proved that there is none (RFC 4035 s3.1.4.1), None
-    where the parent zone shows no sign of being signed.
+    ``ds``: the DS RRset it hands out; ``ds_absent``: without one, whether it proved that there is none (RFC 4035
+    s3.1.4.1), None where the parent zone shows no sign of being signed.
     """
 
     server: Name
@@ -48,7 +49,8 @@ class ParentView:
 
 @dataclass(frozen=True, slots=True)
 class DenialView:
-    """The answer about a name that nobody made. ``rcode``; ``proven``: with NSEC or NSEC3 that prove it; ``wildcard``: it was answered."""
+    """The answer about a name that nobody made. ``rcode``; ``proven``: with NSEC or NSEC3 that prove it; ``wildcard``:
+    it was answered."""
 
     name: Name
     rcode: int
@@ -62,11 +64,12 @@ class DenialView:
 class ServerView:
     """One address of one of the domain's own name servers. ``rcode``: of the SOA question, None for no answer.
 
-    ``tcp_rcode``, ``tcp_authoritative``: of the NS question over TCP; ``cut``: an answer came truncated over UDP; ``edns``: None
-    where nothing is known; ``recursion``: it offers recursion to whoever asks; ``transfer_open``: it began to hand out the zone;
-    ``upwards``: it referred to the root or to a zone above; ``ns_asked``, ``keys_asked``: it was asked for the NS set, and for the
-    keys. ``signatures``: RRSIG RRsets by the type they cover. None where a question was not asked or not answered; ``unanswered``: the
-    types that were asked for in vain of a server that answers otherwise: what it has of them is not known."""
+    ``tcp_rcode``, ``tcp_authoritative``: of the NS question over TCP; ``cut``: an answer came truncated over UDP;
+    ``edns``: None where nothing is known; ``recursion``: it offers recursion to whoever asks; ``transfer_open``: it
+    began to hand out the zone; ``upwards``: it referred to the root or to a zone above; ``ns_asked``, ``keys_asked``:
+    it was asked for the NS set, and for the keys. ``signatures``: RRSIG RRsets by the type they cover. None where a
+    question was not asked or not answered; ``unanswered``: the types that were asked for in vain of a server that
+    answers otherwise: what it has of them is not known."""
 
     server: Name
     address: str
@@ -110,10 +113,11 @@ class ServerView:
 
 @dataclass(frozen=True, slots=True)
 class HostView:
-    """A name server's name: its addresses as the zone that holds them says; ``why`` there are none; an alias it is instead.
+    """A name server's name: its addresses as the zone that holds them says; ``why`` there are none; an alias it is
+    instead.
 
-    ``circle``: its name servers depend on each other, so that nobody can find it; ``asked``: somebody could be asked; ``unanswered``: types
-    asked for in vain, of which nothing is known.
+    ``circle``: its name servers depend on each other, so that nobody can find it; ``asked``: somebody could be asked;
+    ``unanswered``: types asked for in vain, of which nothing is known.
     """
 
     name: Name
@@ -130,8 +134,8 @@ class HostView:
 class ResolverView:
     """What a resolver says: ``ns`` and ``soa`` with the TTL that is left. ``over``: UDP, TLS or HTTPS.
 
-    ``rcode``: of the SOA question, None for no answer; ``authenticated``: it validated the answer (AD); ``errors``: extended
-    errors (RFC 8914), number and text; ``busy``: it did not answer for the domain, but did for the zone above.
+    ``rcode``: of the SOA question, None for no answer; ``authenticated``: it validated the answer (AD); ``errors``:
+    extended errors (RFC 8914), number and text; ``busy``: it did not answer for the domain, but did for the zone above.
     """
 
     name: str
@@ -149,7 +153,8 @@ class ResolverView:
 
 @dataclass(frozen=True, slots=True)
 class RegistrationView:
-    """What the registry holds, as a registrar's account or RDAP shows it. ``ds``: data of DS records, None where it is not told.
+    """What the registry holds, as a registrar's account or RDAP shows it. ``ds``: data of DS records, None where it is
+    not told.
 
     Dates in RFC 3339, empty where they are not told.
     """
@@ -165,8 +170,8 @@ class RegistrationView:
 
 
 class Tracked(NamedTuple):
-    """A name that is to have the target's addresses: its ``own`` now, and ``theirs``, as text, sorted. ``turns``: the target gives others
-    from one question to the next; ``theirs`` are all that were seen."""
+    """A name that is to have the target's addresses: its ``own`` now, and ``theirs``, as text, sorted. ``turns``: the
+    target gives others from one question to the next; ``theirs`` are all that were seen."""
 
     name: Name
     target: Name
@@ -192,14 +197,15 @@ class Plan:
 
 @dataclass(frozen=True)
 class Observation:
-    """Everything observed about a domain at one time (``at``, seconds since 1970). ``contents``: apex and www RRsets seen.
+    """Everything observed about a domain at one time (``at``, seconds since 1970). ``contents``: apex and www RRsets
+    seen.
 
-    ``former``: servers that answered for the domain before a switch, where they were named; ``rdap``: what RDAP says, else ``rdap_why``
-    not; ``home``: special address ranges that count as public here; ``dropped``: questions left out to spare the servers;
-    ``denial``: what became of the question for a name that nobody made; ``kept``: NS sets of before that somebody may go by still, where
-    that was asked of memory; ``still_signed``: providers that nobody is led to any more, and that serve it as the DS set wants it, where
-    its own servers do not; ``left_out``: what cannot be asked from here, in words; ``over_tcp``, ``families``: over what
-    servers can be asked.
+    ``former``: servers that answered for the domain before a switch, where they were named; ``rdap``: what RDAP says,
+    else ``rdap_why`` not; ``home``: special address ranges that count as public here; ``dropped``: questions left out
+    to spare the servers; ``denial``: what became of the question for a name that nobody made; ``kept``: NS sets of
+    before that somebody may go by still, where that was asked of memory; ``still_signed``: providers that nobody is led
+    to any more, and that serve it as the DS set wants it, where its own servers do not; ``left_out``: what cannot be
+    asked from here, in words; ``over_tcp``, ``families``: over what servers can be asked.
     """
 
     domain: Name
@@ -234,7 +240,9 @@ class Observation:
     @cached_property
     def ns_sets(self) -> frozenset[tuple[Name, ...]]:
         """Every NS set that a server of the parent zone, or of the domain, hands out."""
-        return frozenset(targets(ns) for ns in (*(view.ns for view in self.parents), *(view.ns for view in self.serving)) if ns)
+        return frozenset(
+            targets(ns) for ns in (*(view.ns for view in self.parents), *(view.ns for view in self.serving)) if ns
+        )
 
     @cached_property
     def own_ns(self) -> tuple[Name, ...]:
@@ -254,8 +262,13 @@ class Observation:
     @cached_property
     def unheard(self) -> tuple[str, ...]:
         """Addresses of servers from which no answer came, and name servers' names about which nobody answered."""
-        silent = [view.address for view in self.parents if not view.answered] + [view.address for view in self.servers if view.silent]
-        return (*silent, *(name_text(host.name) for host in self.hosts.values() if not host.addresses and host.unanswered))
+        silent = [view.address for view in self.parents if not view.answered] + [
+            view.address for view in self.servers if view.silent
+        ]
+        return (
+            *silent,
+            *(name_text(host.name) for host in self.hosts.values() if not host.addresses and host.unanswered),
+        )
 
     @cached_property
     def not_known(self) -> tuple[str, ...]:
@@ -281,7 +294,8 @@ class Observation:
     def addresses(self) -> Mapping[Name, frozenset[str]]:
         """Of each name server, as its own zone gives them."""
         return {
-            name: frozenset(address_text(rdata) for each in host.addresses for rdata in each.rdatas) for name, host in self.hosts.items()
+            name: frozenset(address_text(rdata) for each in host.addresses for rdata in each.rdatas)
+            for name, host in self.hosts.items()
         }
 
     @cached_property

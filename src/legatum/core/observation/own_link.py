@@ -1,4 +1,5 @@
-"""The chain of trust as an observation shows it: the parent's DS, the keys that the domain's servers publish (RFC 4034, RFC 4035)."""
+"""The chain of trust as an observation shows it: the parent's DS, the keys that the domain's servers publish (RFC 4034,
+RFC 4035)."""
 
 from legatum.core.dnssec.chain import Link, Served
 from legatum.core.dnssec.key import Ds, parse_ds
@@ -21,14 +22,20 @@ def keys_of(observation: Observation) -> list[bytes]:
 def own_link(observation: Observation) -> Link:
     """The domain's own link, as each server showed it; what is above is not in the observation."""
     ds = {
-        view.address: anchors_of(view.ds.rdatas if view.ds else (), view.ds.ttl if view.ds else 0) if view.answered else None
+        view.address: anchors_of(view.ds.rdatas if view.ds else (), view.ds.ttl if view.ds else 0)
+        if view.answered
+        else None
         for view in observation.parents
     }
     served = []
     for view in observation.servers:
         asking = [rtype for rtype, each in ((CDS, view.cds), (CDNSKEY, view.cdnskey)) if each is not None]
         given = server_keys(observation.domain, view.keys, view.soa, view.signatures.values(), asking, observation.at)
-        served.append(Served(view.server, view.address, given, not view.silent and view.keys_asked and DNSKEY not in view.unanswered))
+        served.append(
+            Served(
+                view.server, view.address, given, not view.silent and view.keys_asked and DNSKEY not in view.unanswered
+            )
+        )
     return Link(observation.domain, observation.parent_zone, ds, served)
 
 

@@ -1,4 +1,5 @@
-"""The progress of a change: who has it, who not yet and until when, and how many should by rule 14 of docs/timing.md."""
+"""The progress of a change: who has it, who not yet and until when, and how many should by rule 14 of
+docs/timing.md."""
 
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -20,7 +21,8 @@ class State(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class WatchedChange:
-    """What is followed: an RRset that is to become ``wanted``. For a delegation the parent's servers are parties too."""
+    """What is followed: an RRset that is to become ``wanted``. For a delegation the parent's servers are parties
+    too."""
 
     name: Name
     rtype: int
@@ -30,7 +32,8 @@ class WatchedChange:
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """What one party gave when asked. ``party``: parent, child or resolver; ``ttl``: what is left of a resolver's copy, else in force."""
+    """What one party gave when asked. ``party``: parent, child or resolver; ``ttl``: what is left of a resolver's copy,
+    else in force."""
 
     party: str
     who: str
@@ -78,8 +81,8 @@ class Look:
 class ChangeProgress:
     """Looks in order of time. ``rate``: questions a second that a typical cache has to answer, for the forecast.
 
-    ``since``: when the change was made, where that is known; ``held``: what is remembered of other data than the wanted ones;
-    ``count``: looks taken in, of which the many that say the same are not all kept.
+    ``since``: when the change was made, where that is known; ``held``: what is remembered of other data than the wanted
+    ones; ``count``: looks taken in, of which the many that say the same are not all kept.
     """
 
     change: WatchedChange
@@ -114,19 +117,24 @@ class ChangeProgress:
                 self._fresh = max(self._fresh, each.ttl)
 
     def _thin(self) -> None:
-        """Of looks that say the same as the one before and the one after every second goes; where all differ, of all of them."""
+        """Of looks that say the same as the one before and the one after every second goes; where all differ, of all of
+        them."""
         says = [tuple((each.party, each.who, each.state, each.said) for each in look.told) for look in self.looks]
         last = len(says) - 1
-        kept = [at for at in range(last + 1) if at in (0, last) or at % 2 == 0 or says[at - 1] != says[at] or says[at] != says[at + 1]]
+        kept = [
+            at
+            for at in range(last + 1)
+            if at in (0, last) or at % 2 == 0 or says[at - 1] != says[at] or says[at] != says[at + 1]
+        ]
         if len(kept) > _MOST_LOOKS * 3 // 4:
             kept = [at for at in range(last + 1) if at in (0, last) or at % 2 == 0]
         self.looks = [self.looks[at] for at in kept]
 
     @property
     def old_ttl(self) -> int:
-        """The longest TTL with which the old data were handed out, in seconds: that remembered, or seen of a server. Where neither is,
-        because the change was there already: the larger of what is left of copies and the TTL with which the servers give the new data,
-        as a copy shows only what is left of it."""
+        """The longest TTL with which the old data were handed out, in seconds: that remembered, or seen of a server.
+        Where neither is, because the change was there already: the larger of what is left of copies and the TTL with
+        which the servers give the new data, as a copy shows only what is left of it."""
         known = [each for each in (self._served, *(each.ttl for each in self.held)) if each is not None]
         return max(known) if known else max(self._left, self._fresh)
 
@@ -147,7 +155,8 @@ class ChangeProgress:
         return None
 
     def forecast(self, at: float) -> float | None:
-        """The share of caches that should have the change at ``at``: 1 − λT/(1+λT)·(1 − t/T) (rule 14); None before it is made."""
+        """The share of caches that should have the change at ``at``: 1 − λT/(1+λT)·(1 − t/T) (rule 14); None before it
+        is made."""
         begins, over = self.begins, self.over_at
         if begins is None or over is None or at < begins:
             return None
@@ -155,17 +164,21 @@ class ChangeProgress:
 
     @property
     def over_at(self) -> float | None:
-        """When the last cache that keeps to the TTLs has the change: each of the sets that were given before runs out by itself."""
+        """When the last cache that keeps to the TTLs has the change: each of the sets that were given before runs out
+        by itself."""
         if self.begins is None:
             return None
         ended = [each.given_until + each.ttl for each in self.held if each.ended]
-        current = [each for each in (self._served, *(each.ttl for each in self.held if not each.ended)) if each is not None]
+        current = [
+            each for each in (self._served, *(each.ttl for each in self.held if not each.ended)) if each is not None
+        ]
         if current or not ended:
             ended.append(self.begins + (max(current) if current else self.old_ttl))
         return max(ended)
 
     def next_look(self, poll: float) -> float:
-        """Seconds until something can have changed: soon while servers differ, else when copies run out, at most ten minutes."""
+        """Seconds until something can have changed: soon while servers differ, else when copies run out, at most ten
+        minutes."""
         last = self.looks[-1]
         if last.complete and self.over_at is not None:
             return max(poll, min(self.over_at - last.at, 600.0))
@@ -176,7 +189,8 @@ class ChangeProgress:
 
 
 def share_on_new(age: float, ttl: float, rate: float) -> float:
-    """The share of caches on the new data ``age`` seconds after the change (rule 14). Caches that held nothing have it at once."""
+    """The share of caches on the new data ``age`` seconds after the change (rule 14). Caches that held nothing have it
+    at once."""
     if ttl <= 0 or age >= ttl:
         return 1.0
     held = rate * ttl / (1 + rate * ttl)

@@ -68,7 +68,9 @@ def _registrar(document: dict[str, Any]) -> str:
         if isinstance(entity, dict) and "registrar" in _list(entity, "roles"):
             card = entity.get("vcardArray")
             entries = card[1] if isinstance(card, list) and len(card) > 1 and isinstance(card[1], list) else []
-            names = [str(each[3]) for each in entries[:_MOST] if isinstance(each, list) and len(each) > 3 and each[0] == "fn"]
+            names = [
+                str(each[3]) for each in entries[:_MOST] if isinstance(each, list) and len(each) > 3 and each[0] == "fn"
+            ]
             return names[0] if names else str(entity.get("handle", ""))
     return ""
 

@@ -1,7 +1,8 @@
-"""Two providers that each sign a zone of their own of one domain: whose servers are whose, and whether their keys are shared.
+"""Two providers that each sign a zone of their own of one domain: whose servers are whose, and whether their keys are
+shared.
 
-Each has the other's zone keys in its key set (RFC 8901 s2.1.2): then what a cache has of the one fits what it gets of the other, and
-serials and key sets of the two have nothing to do with each other.
+Each has the other's zone keys in its key set (RFC 8901 s2.1.2): then what a cache has of the one fits what it gets of
+the other, and serials and key sets of the two have nothing to do with each other.
 """
 
 from collections.abc import Iterator, Sequence
@@ -13,7 +14,8 @@ from legatum.core.records.rrtype import DNSKEY, SOA
 
 
 def by_signer(observation: Observation) -> list[list[ServerView]]:
-    """The servers that answer for the domain, by whose zone they give; all together where not several sign it, or not with shared keys."""
+    """The servers that answer for the domain, by whose zone they give; all together where not several sign it, or not
+    with shared keys."""
     alike: dict[frozenset[str], list[ServerView]] = {}
     for view in observation.serving:
         alike.setdefault(_made_with(view, SOA), []).append(view)
@@ -33,7 +35,10 @@ def unshared(views: Sequence[ServerView]) -> Iterator[tuple[ServerView, ServerVi
     given = [(view, _published(view), _made_with(view, SOA)) for view in views]
     if len({(published, signing) for _, published, signing in given}) > 1:
         yield from (
-            (one, other) for one, published, _ in given for other, _, signing in given if published and signing and not published & signing
+            (one, other)
+            for one, published, _ in given
+            for other, _, signing in given
+            if published and signing and not published & signing
         )
 
 

@@ -7,7 +7,8 @@ from legatum.core.records.name import Name, name_text
 
 
 def slips(meant: Collection[Name], before: Collection[Name], seen: Collection[Name], domain: Name) -> list[str]:
-    """What is wrong with the NS set ``seen``; empty when it is the one that was meant. ``before``: the set at the beginning.
+    """What is wrong with the NS set ``seen``; empty when it is the one that was meant. ``before``: the set at the
+    beginning.
 
     As long as the set is the old one, and nothing in it looks like what was meant, nobody has typed yet.
     """
@@ -20,7 +21,10 @@ def slips(meant: Collection[Name], before: Collection[Name], seen: Collection[Na
     for name, guess in guesses.items():
         text = name_text(name)
         if guess is not None and _is_doubled(name, guess, domain):
-            found.append(f"{text} has the domain name appended: a final dot is missing, or the page adds it; meant was {name_text(guess)}")
+            found.append(
+                f"{text} has the domain name appended: a final dot is missing, or the page adds it; meant "
+                f"was {name_text(guess)}"
+            )
         elif guess is not None and name in old:
             found.append(f"{text} stands there: an old name, or a slip for {name_text(guess)}")
         elif guess is not None:
@@ -37,7 +41,9 @@ def address_slips(meant: Collection[str], before: Collection[str], seen: Collect
     """
     wanted, there = set(meant), set(seen)
     missing = sorted(wanted - there)
-    guesses = {each: next(iter(difflib.get_close_matches(each, missing, 1, 0.75)), None) for each in sorted(there - wanted)}
+    guesses = {
+        each: next(iter(difflib.get_close_matches(each, missing, 1, 0.75)), None) for each in sorted(there - wanted)
+    }
     if there == set(before) and not (there & wanted or any(guesses.values())):
         return []
     found = []
@@ -45,12 +51,15 @@ def address_slips(meant: Collection[str], before: Collection[str], seen: Collect
         if guess is not None:
             found.append(f"{address} is mistyped: meant was {guess}")
         else:
-            found.append(f"the old address {address} is still there" if address in before else f"{address} was not meant at all")
+            found.append(
+                f"the old address {address} is still there" if address in before else f"{address} was not meant at all"
+            )
     return found + [f"{address} is missing" for address in missing if address not in guesses.values()]
 
 
 def ds_slips(meant: Collection[bytes], before: Collection[bytes], seen: Collection[bytes]) -> list[str]:
-    """What is wrong with the DS set ``seen``, as rdata; empty when it is the one that was meant, or nobody has typed yet."""
+    """What is wrong with the DS set ``seen``, as rdata; empty when it is the one that was meant, or nobody has typed
+    yet."""
     wanted, there, old = set(meant), set(seen), set(before)
     if there == old:
         return []
@@ -62,7 +71,11 @@ def ds_slips(meant: Collection[bytes], before: Collection[bytes], seen: Collecti
             found.append(f"{_ds_text(rdata)}: {_ds_slip(rdata, guess)}")
             missing.remove(guess)
         else:
-            found.append(f"the old {_ds_text(rdata)} is still there" if rdata in old else f"{_ds_text(rdata)} was not meant at all")
+            found.append(
+                f"the old {_ds_text(rdata)} is still there"
+                if rdata in old
+                else f"{_ds_text(rdata)} was not meant at all"
+            )
     return found + [f"{_ds_text(rdata)} is missing" for rdata in missing]
 
 

@@ -1,5 +1,6 @@
-"""Whether a domain is sound: every server authoritative with one version, the same answers to what visitors come for, glue that leads to
-where the servers stand, and - under a DS - keys and signatures that hold, down to each answer (RFC 4035 s5).
+"""Whether a domain is sound: every server authoritative with one version, the same answers to what visitors come for,
+glue that leads to where the servers stand, and - under a DS - keys and signatures that hold, down to each answer (RFC
+4035 s5).
 
 Computed from what every server said, not from what somebody else's resolver makes of it.
 """
@@ -45,13 +46,16 @@ class Given:
     authority: tuple[RRset, ...]
 
     def said(self, domain: Name) -> tuple[int | None, frozenset[tuple[Name, int, tuple[bytes, ...]]]]:
-        """What must be the same everywhere: the code, and the data of the domain's own names; where an alias leads elsewhere is not its."""
+        """What must be the same everywhere: the code, and the data of the domain's own names; where an alias leads
+        elsewhere is not its."""
         own = [each for each in self.answer if is_under(each.name, domain) and each.rtype != RRSIG]
         return (0 if own else self.rcode), frozenset((each.name, each.rtype, each.rdatas) for each in own)
 
     @property
     def text(self) -> str:
-        shown = [f"{each.type_text} {text}" for each in self.answer if each.rtype != RRSIG for text in rdata_texts(each)]
+        shown = [
+            f"{each.type_text} {text}" for each in self.answer if each.rtype != RRSIG for text in rdata_texts(each)
+        ]
         return ", ".join(shown) or self.outcome
 
     @property
@@ -68,8 +72,12 @@ def questions(domain: Name) -> list[tuple[Name, int]]:
 
 def reference(observation: Observation, given: Iterable[Given], key: tuple[Name, int]) -> Given | None:
     """The answer that the others are held against: what most of the servers with the newest version say."""
-    fresh = {view.address for group in by_signer(observation) for view in group if _serial(view) == newest_serial(group)}
-    answers = [each for each in given if (each.name, each.rtype) == key and each.party == "child" and each.rcode is not None]
+    fresh = {
+        view.address for group in by_signer(observation) for view in group if _serial(view) == newest_serial(group)
+    }
+    answers = [
+        each for each in given if (each.name, each.rtype) == key and each.party == "child" and each.rcode is not None
+    ]
     chosen = [each for each in answers if each.address in fresh] or answers
     counts = Counter(each.said(observation.domain) for each in chosen)
     return max(chosen, key=lambda each: counts[each.said(observation.domain)], default=None)
@@ -93,8 +101,8 @@ def _who(view: ServerView | ParentView) -> str:
 
 
 def unsound(observation: Observation, given: Sequence[Given], varieties: Varieties | None = None) -> Iterator[Words]:
-    """Every check, agreeing ones too. ``given``: each server's and resolver's answers to :func:`questions`; ``varieties``: of questions
-    that are answered otherwise from one time, or from one place, to the next."""
+    """Every check, agreeing ones too. ``given``: each server's and resolver's answers to :func:`questions`;
+    ``varieties``: of questions that are answered otherwise from one time, or from one place, to the next."""
     yield from _versions(observation)
     yield from _glue(observation)
     yield from _contents(observation, given, varieties or {})
@@ -104,8 +112,15 @@ def unsound(observation: Observation, given: Sequence[Given], varieties: Varieti
 def _versions(observation: Observation) -> Iterator[Words]:
     groups = by_signer(observation)
     for view in observation.servers:
-        serial, newest = _serial(view), newest_serial(next((group for group in groups if view in group), observation.serving))
-        said = view.outcome if serial is None else f"serial {serial}" + ("" if serial == newest else f", others have {newest}")
+        serial, newest = (
+            _serial(view),
+            newest_serial(next((group for group in groups if view in group), observation.serving)),
+        )
+        said = (
+            view.outcome
+            if serial is None
+            else f"serial {serial}" + ("" if serial == newest else f", others have {newest}")
+        )
         yield "child", _who(view), "version", serial is not None and serial == newest, said
 
 
@@ -131,7 +146,11 @@ def varying(observation: Observation, given: Iterable[Given]) -> list[tuple[Name
     given = list(given)
     found = []
     for key in dict.fromkeys((each.name, each.rtype) for each in given):
-        said = {each.said(observation.domain)[1] for each in given if (each.name, each.rtype) == key and each.rcode in (0, _NO_NAME)}
+        said = {
+            each.said(observation.domain)[1]
+            for each in given
+            if (each.name, each.rtype) == key and each.rcode in (0, _NO_NAME)
+        }
         if len(said) > 1:
             found.append(key)
     return found
@@ -143,11 +162,19 @@ def _contents(observation: Observation, given: Sequence[Given], varieties: Varie
         about = f"{name_text(key[0])} {type_text(key[1])}"
         for each in given:
             if (each.name, each.rtype) == key:
-                same = meant is not None and each.rcode is not None and each.said(observation.domain) == meant.said(observation.domain)
+                same = (
+                    meant is not None
+                    and each.rcode is not None
+                    and each.said(observation.domain) == meant.said(observation.domain)
+                )
                 said, variety = each.text, varieties.get(key)
                 if variety is not None and variety.sort != Sort.STEADY and each.rcode is not None:
                     same = variety.agrees(each.address, members(each.answer))
-                    said = f"{each.text}; {variety.text}" if same else f"{each.text}, which the others do not give; {variety.text}"
+                    said = (
+                        f"{each.text}; {variety.text}"
+                        if same
+                        else f"{each.text}, which the others do not give; {variety.text}"
+                    )
                 if each.party == "child":
                     same = same and each.authoritative
                 yield each.party, each.who, about, same, said
@@ -161,17 +188,33 @@ def _security(observation: Observation, given: Sequence[Given]) -> Iterator[Word
         held = parent.ds.rdatas if parent.ds else ()
         said = ds_set_text(held) if held or parent.answered else parent.outcome
         proven = parent.ds_absent is not False
-        yield "parent", _who(parent), "DS", parent.answered and held == usual and proven, said if proven else "no DS, and no proof of that"
+        yield (
+            "parent",
+            _who(parent),
+            "DS",
+            parent.answered and held == usual and proven,
+            said if proven else "no DS, and no proof of that",
+        )
     if secured(observation):
         for view in observation.servers:
-            wrong = _chain_fault(observation, view) or _signature_fault(observation, view, given) or _sharing_fault(observation, view)
+            wrong = (
+                _chain_fault(observation, view)
+                or _signature_fault(observation, view, given)
+                or _sharing_fault(observation, view)
+            )
             yield "child", _who(view), "signatures", not wrong, wrong or "keys fit the DS, signatures hold"
 
 
 def _chain_fault(observation: Observation, view: ServerView) -> str:
     if view.keys is None:
-        return "no DNSKEY, although the parent has a DS" if view.serves and DNSKEY not in view.unanswered else f"DNSKEY: {view.outcome}"
-    trusted = [rdata for rdata in view.keys.rdatas if any(fits(observation.domain, ds, rdata) for ds in ds_of(observation))]
+        return (
+            "no DNSKEY, although the parent has a DS"
+            if view.serves and DNSKEY not in view.unanswered
+            else f"DNSKEY: {view.outcome}"
+        )
+    trusted = [
+        rdata for rdata in view.keys.rdatas if any(fits(observation.domain, ds, rdata) for ds in ds_of(observation))
+    ]
     if not trusted:
         return f"no key fits the DS at the parent ({'; '.join(each.text for each in ds_of(observation))})"
     if not signed_by(view.keys, view.signatures.get(DNSKEY), trusted, observation.at):

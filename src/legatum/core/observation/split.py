@@ -1,7 +1,7 @@
 """The same names from two places: inside an office and outside, each with servers and resolvers of its own.
 
-That they differ is what such views are for. What is wrong is an inner address that leaks outside, a view that has old data, and a name
-that the others have and one of them lacks.
+That they differ is what such views are for. What is wrong is an inner address that leaks outside, a view that has old
+data, and a name that the others have and one of them lacks.
 """
 
 from collections import Counter
@@ -38,7 +38,8 @@ class Split(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One name and type. ``inside``, ``outside``: what is given there; ``apart``: who within a view gives something else."""
+    """One name and type. ``inside``, ``outside``: what is given there; ``apart``: who within a view gives something
+    else."""
 
     name: Name
     rtype: int
@@ -49,13 +50,20 @@ class Row:
 
 
 def split_of(
-    question: tuple[Name, int], inside: Mapping[str, Said], outside: Mapping[str, Said], old: RRset | None, home: Sequence[str]
+    question: tuple[Name, int],
+    inside: Mapping[str, Said],
+    outside: Mapping[str, Said],
+    old: RRset | None,
+    home: Sequence[str],
 ) -> Row:
-    """``inside``, ``outside``: who was asked → what was said; ``old``: what was there before a change; ``home``: special address ranges
-    that count as public."""
+    """``inside``, ``outside``: who was asked → what was said; ``old``: what was there before a change; ``home``:
+    special address ranges that count as public."""
     one, other = _usual(inside), _usual(outside)
     apart = tuple(
-        (who, said) for each, usual in ((inside, one), (outside, other)) for who, said in each.items() if said.records != usual.records
+        (who, said)
+        for each, usual in ((inside, one), (outside, other))
+        for who, said in each.items()
+        if said.records != usual.records
     )
     kind = _kind(question[1], one, other, old, tuple(home))
     if apart and not kind.is_fault:

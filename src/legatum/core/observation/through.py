@@ -18,8 +18,9 @@ class Unheard(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class SeenThrough:
-    """``sets``: what it hands out, the TTL being what is left of its copy; ``absent``: name and type of which it says that there are none;
-    ``no_such``: names of which it says that there are none; ``authenticated``: it says of every answer that it checked the signatures (AD).
+    """``sets``: what it hands out, the TTL being what is left of its copy; ``absent``: name and type of which it says
+    that there are none; ``no_such``: names of which it says that there are none; ``authenticated``: it says of every
+    answer that it checked the signatures (AD).
     """
 
     domain: Name

@@ -7,8 +7,8 @@ ELSEWHERE = "how it looks from other networks"
 
 
 def unseen(observation: Observation, chain: bool = False) -> list[str]:
-    """What the observation does not show, of all that a verdict on the domain might be taken to speak of. ``chain``: the one above it was
-    looked at beside."""
+    """What the observation does not show, of all that a verdict on the domain might be taken to speak of. ``chain``:
+    the one above it was looked at beside."""
     left = []
     if not observation.resolvers:
         left.append("what resolvers say (none was asked)")

@@ -1,7 +1,8 @@
-"""Answers that differ although nothing is wrong: a changing part of one set, or another set for each network that asks (RFC 7871).
+"""Answers that differ although nothing is wrong: a changing part of one set, or another set for each network that asks
+(RFC 7871).
 
-Servers that give different answers to one question are asked again, often, and on behalf of several networks. From that follows what sort
-of difference it is, how sure that is, and whether one of them has data that belong to nobody else.
+Servers that give different answers to one question are asked again, often, and on behalf of several networks. From that
+follows what sort of difference it is, how sure that is, and whether one of them has data that belong to nobody else.
 """
 
 from collections import Counter
@@ -32,7 +33,8 @@ class Sort(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """One answer. ``network``: on whose behalf it was asked, empty for nobody's; ``answer``: its members, empty for no data."""
+    """One answer. ``network``: on whose behalf it was asked, empty for nobody's; ``answer``: its members, empty for no
+    data."""
 
     server: str
     network: str
@@ -72,13 +74,19 @@ class Variety:
     def sort(self) -> Sort:
         chance = any(len(set(given)) > 1 for given in self._by.values())
         pools = {server: {self._pool(server, network) for network in self.networks} - {None} for server in self.servers}
-        place = any(len(each) > 1 for each in pools.values()) if not chance else any(_apart(each) for each in pools.values())
-        return {(False, False): Sort.STEADY, (True, False): Sort.BY_CHANCE, (False, True): Sort.BY_PLACE}.get((chance, place), Sort.BOTH)
+        place = (
+            any(len(each) > 1 for each in pools.values())
+            if not chance
+            else any(_apart(each) for each in pools.values())
+        )
+        return {(False, False): Sort.STEADY, (True, False): Sort.BY_CHANCE, (False, True): Sort.BY_PLACE}.get(
+            (chance, place), Sort.BOTH
+        )
 
     @cached_property
     def sure(self) -> float:
-        """How sure it is that every member of every changing set was seen: 1 less the chance that one of them has not come yet, as each
-        answer shows about the same share of the set. 1 where nothing changes."""
+        """How sure it is that every member of every changing set was seen: 1 less the chance that one of them has not
+        come yet, as each answer shows about the same share of the set. 1 where nothing changes."""
         least = 1.0
         for given in self._by.values():
             pool = frozenset().union(*given)
@@ -89,11 +97,15 @@ class Variety:
 
     @cached_property
     def behind(self) -> Mapping[str, Answer]:
-        """Servers with members that no other server gives to anybody - old data, or new ones -, and which. Where only two are asked and
-        each has its own, both are named. Empty where every server is steady: then it is a plain difference."""
+        """Servers with members that no other server gives to anybody - old data, or new ones -, and which. Where only
+        two are asked and each has its own, both are named. Empty where every server is steady: then it is a plain
+        difference."""
         if self.sort == Sort.STEADY:
             return {}
-        pools = {server: frozenset().union(*(self._pool(server, each) or frozenset() for each in self.networks)) for server in self.servers}
+        pools = {
+            server: frozenset().union(*(self._pool(server, each) or frozenset() for each in self.networks))
+            for server in self.servers
+        }
         found = {}
         for server, pool in pools.items():
             others = frozenset().union(*(each for other, each in pools.items() if other != server))
@@ -102,14 +114,16 @@ class Variety:
         return found
 
     def agrees(self, server: str, answer: Answer) -> bool:
-        """Whether an answer is one that fits: of the server itself, not behind, or of somebody else, made of what the servers give."""
+        """Whether an answer is one that fits: of the server itself, not behind, or of somebody else, made of what the
+        servers give."""
         if server in self.behind:
             return False
         known = frozenset().union(*(each.answer for each in self.samples if each.server not in self.behind))
         return answer <= known and (bool(answer) or not known)
 
     def equals(self, other: "Variety") -> bool:
-        """Of two sides of which neither is steady: they give the same sets, for each network where that makes a difference."""
+        """Of two sides of which neither is steady: they give the same sets, for each network where that makes a
+        difference."""
         if self.sort != other.sort or self.sort == Sort.STEADY:
             return False
         if self.sort == Sort.BY_CHANCE:
@@ -149,7 +163,8 @@ def _apart(pools: Iterable[Answer | None]) -> bool:
 
 
 def more_needed(samples: Sequence[Sample]) -> bool:
-    """Whether to ask on: often enough to see whether anything changes, then until it is sure that all of it was seen."""
+    """Whether to ask on: often enough to see whether anything changes, then until it is sure that all of it was
+    seen."""
     found = Variety(tuple(samples))
     asked = Counter((each.server, each.network) for each in samples)
     fewest = min(asked.values(), default=0)

@@ -1,4 +1,5 @@
-"""One verdict about a domain: does everybody give what is expected, and if not, until when is that within what TTLs allow?"""
+"""One verdict about a domain: does everybody give what is expected, and if not, until when is that within what TTLs
+allow?"""
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -16,10 +17,11 @@ from legatum.core.records.soa import parse_soa, serial_is_newer
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """What one party says. ``until``: it may keep saying so until then (seconds since 1970) without anything being wrong.
+    """What one party says. ``until``: it may keep saying so until then (seconds since 1970) without anything being
+    wrong.
 
-    ``about``: what was compared: NS set, DS, serial, a record, glue, signatures; ``because``: the domain's fault that makes it so; ``why``:
-    what is remembered, and makes it normal for so long.
+    ``about``: what was compared: NS set, DS, serial, a record, glue, signatures; ``because``: the domain's fault that
+    makes it so; ``why``: what is remembered, and makes it normal for so long.
     """
 
     party: str
@@ -46,8 +48,8 @@ class RecordView:
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """``expected``: the NS set everybody should have; ``checks``: party by party; ``not_looked_at``: in words; ``parent_ttl``: how long an
-    earlier delegation may be kept, in seconds."""
+    """``expected``: the NS set everybody should have; ``checks``: party by party; ``not_looked_at``: in words;
+    ``parent_ttl``: how long an earlier delegation may be kept, in seconds."""
 
     domain: Name
     at: float
@@ -83,10 +85,12 @@ def agreement(
     not_looked_at: Iterable[str] = (),
     varieties: Varieties | None = None,
 ) -> Verdict:
-    """``expected``: an NS set, or more; without one the parent's NS set, so that the verdict says whether all agree with each other.
+    """``expected``: an NS set, or more; without one the parent's NS set, so that the verdict says whether all agree
+    with each other.
 
-    ``records``: what was said of the records expected; ``given``: what was given for what visitors come for, where the domain is to be
-    sound in itself too; ``not_looked_at``: in words; ``varieties``: as for :func:`~legatum.core.observation.soundness.unsound`.
+    ``records``: what was said of the records expected; ``given``: what was given for what visitors come for, where the
+    domain is to be sound in itself too; ``not_looked_at``: in words; ``varieties``: as for
+    :func:`~legatum.core.observation.soundness.unsound`.
     """
     wanted = expected if isinstance(expected, Expected) else Expected(ns=expected)
     if wanted.ns is None and wanted.ds is None and wanted.serial is None and not wanted.records:
@@ -102,12 +106,19 @@ def agreement(
     if given is not None:
         checks += _sound_checks(observation, wanted, given, varieties)
     told = _remembered(_with_causes(checks), observation)
-    return Verdict(observation.domain, observation.at, tuple(sorted(wanted.ns or ())), told, tuple(not_looked_at), observation.parent_ttl)
+    return Verdict(
+        observation.domain,
+        observation.at,
+        tuple(sorted(wanted.ns or ())),
+        told,
+        tuple(not_looked_at),
+        observation.parent_ttl,
+    )
 
 
 def _usual_ns(observation: Observation) -> tuple[Name, ...]:
-    """What everybody should have where nothing else is said: the parent's NS set - unless the registration and the zone agree on another
-    one, or the registrar's account has another: then it is the parent that is behind."""
+    """What everybody should have where nothing else is said: the parent's NS set - unless the registration and the zone
+    agree on another one, or the registrar's account has another: then it is the parent that is behind."""
     held = {tuple(sorted(view.nameservers)) for _, view in observation.registrations}
     account = observation.registration
     if account is not None and account.nameservers:
@@ -117,14 +128,20 @@ def _usual_ns(observation: Observation) -> tuple[Name, ...]:
     return observation.delegation
 
 
-def _sound_checks(observation: Observation, wanted: Expected, given: Sequence[Given], varieties: Varieties | None) -> Iterator[Check]:
+def _sound_checks(
+    observation: Observation, wanted: Expected, given: Sequence[Given], varieties: Varieties | None
+) -> Iterator[Check]:
     meant = [view for view in observation.servers if view.server in (wanted.ns or ())]
     if meant:  # on the way from one NS set to another the servers of the other one are somebody else's
         observation = replace(observation, servers=tuple(meant))
         own = {view.address for view in meant}
         given = [each for each in given if each.party != "child" or each.address in own]
     views = {f"{name_text(view.server)} ({view.address})": view for view in observation.servers}
-    left = {(each.who, f"{name_text(each.name)} {type_text(each.rtype)}"): each.left for each in given if each.party == "resolver"}
+    left = {
+        (each.who, f"{name_text(each.name)} {type_text(each.rtype)}"): each.left
+        for each in given
+        if each.party == "resolver"
+    }
     for party, who, about, agrees, said in unsound(observation, given, varieties):
         if about == "DS" and wanted.ds is not None:
             continue  # what is expected says more
@@ -146,7 +163,12 @@ def _remembered(checks: tuple[Check, ...], observation: Observation) -> tuple[Ch
     last = observation.kept[0]
 
     def told(each: Check) -> Check:
-        if each.party != "resolver" or each.agrees or each.because or (each.until is None and each.said not in _FAILING):
+        if (
+            each.party != "resolver"
+            or each.agrees
+            or each.because
+            or (each.until is None and each.said not in _FAILING)
+        ):
             return each
         return replace(each, until=each.until if each.until is not None else last.until, why=last.text)
 
@@ -162,7 +184,8 @@ def _with_causes(checks: Iterable[Check]) -> tuple[Check, ...]:
         return checks
     cause = f"{worst.who}, {worst.about}: {worst.said}"
     return tuple(
-        replace(each, because=cause) if each.party == "resolver" and not each.agrees and each.said in _FAILING else each for each in checks
+        replace(each, because=cause) if each.party == "resolver" and not each.agrees and each.said in _FAILING else each
+        for each in checks
     )
 
 
@@ -172,7 +195,8 @@ def _published(wanted: Expected) -> float | None:
 
 
 def _copied(view: ServerView, wanted: Expected) -> float | None:
-    """Until when a secondary that missed the NOTIFY may be behind: REFRESH and one RETRY after the change (RFC 1035 s3.3.13)."""
+    """Until when a secondary that missed the NOTIFY may be behind: REFRESH and one RETRY after the change (RFC 1035
+    s3.3.13)."""
     if wanted.since is None or view.soa is None:
         return None
     timers = parse_soa(view.soa.rdatas[0])
@@ -188,13 +212,21 @@ def _ns_checks(observation: Observation, ns: tuple[Name, ...], wanted: Expected)
     for parent in observation.parents:
         said = names_said(targets(parent.ns)) if parent.ns else parent.outcome
         agrees = bool(ns) and targets(parent.ns) == ns
-        yield Check("parent", f"{name_text(parent.server)} ({parent.address})", agrees, said, _unless(agrees, _published(wanted)))
+        yield Check(
+            "parent",
+            f"{name_text(parent.server)} ({parent.address})",
+            agrees,
+            said,
+            _unless(agrees, _published(wanted)),
+        )
     for view in observation.servers:
         if view.serves and not view.ns_asked:
             continue  # a brief look asks one address of each server
         said = names_said(targets(view.ns)) if view.serves else view.outcome
         agrees = view.serves and targets(view.ns) == own
-        yield Check("child", f"{name_text(view.server)} ({view.address})", agrees, said, _unless(agrees, _copied(view, wanted)))
+        yield Check(
+            "child", f"{name_text(view.server)} ({view.address})", agrees, said, _unless(agrees, _copied(view, wanted))
+        )
     for source, held_view in observation.registrations:
         held = tuple(sorted(held_view.nameservers))
         party, who = ("registrar", held_view.registrar) if source != "RDAP" else ("RDAP", held_view.registrar)
@@ -240,6 +272,12 @@ def _record_checks(observation: Observation, wanted: Expected, views: Iterable[R
         rrset = expected[view.name, view.rtype]
         said = ", ".join(rdata_texts(view.rrset)) if view.rrset else view.outcome
         agrees = rrset.says_the_same(view.rrset)
-        until = observation.at + view.rrset.ttl if view.rrset and view.party == "resolver" else slowest if view.party == "child" else None
+        until = (
+            observation.at + view.rrset.ttl
+            if view.rrset and view.party == "resolver"
+            else slowest
+            if view.party == "child"
+            else None
+        )
         about = f"{name_text(view.name)} {rrset.type_text}"
         yield Check(view.party, view.who, agrees, said, _unless(agrees, until), about)

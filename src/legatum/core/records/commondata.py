@@ -1,7 +1,8 @@
 """The data of the common record types between text and wire, without the general library: most of a big zone is these.
 
-``READERS`` and ``WRITERS`` hold one function a type. What a reader cannot read plainly - escapes, generic notation, mistakes - it
-gives up on, and the general library takes over; so the two must agree wherever both can read (tests/core/records/test_commondata.py).
+``READERS`` and ``WRITERS`` hold one function a type. What a reader cannot read plainly - escapes, generic notation,
+mistakes - it gives up on, and the general library takes over; so the two must agree wherever both can read
+(tests/core/records/test_commondata.py).
 """
 
 import re
@@ -24,22 +25,32 @@ _octet = _OCTET.__getitem__
 _MOST_KEPT = 100_000
 _DIGESTS = {"1": 20, "2": 32, "4": 48}  # octets, by type
 _ALONE = ("@", ".")  # behind a label they mean something else
-_QUOTED = {octet: chr(octet) if 32 <= octet < 127 else f"\\{octet:03d}" for octet in range(256)} | {34: '\\"', 92: "\\\\"}
+_QUOTED = {octet: chr(octet) if 32 <= octet < 127 else f"\\{octet:03d}" for octet in range(256)} | {
+    34: '\\"',
+    92: "\\\\",
+}
 _PLAIN = bytes(octet for octet, text in _QUOTED.items() if len(text) == 1)
 
 
 class Names(dict[str, Name]):
-    """Names as a master file writes them, relative to ``origin``; each spelling is read once. Raises :class:`BadInput` for what is none."""
+    """Names as a master file writes them, relative to ``origin``; each spelling is read once. Raises :class:`BadInput`
+    for what is none."""
 
     def __init__(self, origin: Name) -> None:
         self.origin = origin
 
     def __missing__(self, text: str) -> Name:
-        """As :func:`parse_name` reads it; quickly where it is a plain label before a name that is known, as most are."""
+        """As :func:`parse_name` reads it; quickly where it is a plain label before a name that is known, as most
+        are."""
         name: Any  # to call Name would cost as much as making it
         label, dot, rest = text.partition(".")
         tail = (self.get(rest) or (self[rest] if _SIMPLE(rest) else None)) if dot else self.origin
-        if tail is not None and len(label) < 64 and label.replace("-", "").replace("_", "").isalnum() and label.isascii():
+        if (
+            tail is not None
+            and len(label) < 64
+            and label.replace("-", "").replace("_", "").isalnum()
+            and label.isascii()
+        ):
             name = (_LENGTH[len(label)] + label).lower().encode() + tail
             if len(name) > MAX_NAME:
                 raise BadInput(f"'{text[:40]}'… is no domain name: longer than {MAX_NAME} octets")
@@ -54,7 +65,9 @@ class Names(dict[str, Name]):
 
 
 Reader = Callable[[str, Names], bytes]
-"""Text of one record's data and the names' reader → wire bytes. Raises ``ValueError``, ``LookupError`` or :class:`BadInput`."""
+"""Text of one record's data and the names' reader → wire bytes.
+
+Raises ``ValueError``, ``LookupError`` or :class:`BadInput`."""
 
 
 def _read_a(text: str, names: Names) -> bytes:
@@ -168,17 +181,34 @@ def _number(text: str) -> bytes:
 
 
 READERS: dict[int, Reader] = {
-    A: _read_a, AAAA: _read_aaaa, NS: _read_name, CNAME: _read_name, PTR: _read_name, DNAME: _read_name, MX: _read_mx, SRV: _read_srv,
-    TXT: _read_txt, CAA: _read_caa, SOA: _read_soa, ALIAS: _read_name, DS: _read_ds,
-}  # fmt: skip
+    A: _read_a,
+    AAAA: _read_aaaa,
+    NS: _read_name,
+    CNAME: _read_name,
+    PTR: _read_name,
+    DNAME: _read_name,
+    MX: _read_mx,
+    SRV: _read_srv,
+    TXT: _read_txt,
+    CAA: _read_caa,
+    SOA: _read_soa,
+    ALIAS: _read_name,
+    DS: _read_ds,
+}
 
 EXPECTED: dict[int, str] = {
-    A: "one IPv4 address, such as 192.0.2.1", AAAA: "one IPv6 address, such as 2001:db8::1", NS: "the name of a name server",
-    CNAME: "one name", PTR: "one name", DNAME: "one name", MX: "a preference and a host, such as 10 mail",
-    SRV: "priority, weight, port and host, such as 0 5 5060 sip", TXT: 'text in quotation marks, each piece at most 255 octets',
+    A: "one IPv4 address, such as 192.0.2.1",
+    AAAA: "one IPv6 address, such as 2001:db8::1",
+    NS: "the name of a name server",
+    CNAME: "one name",
+    PTR: "one name",
+    DNAME: "one name",
+    MX: "a preference and a host, such as 10 mail",
+    SRV: "priority, weight, port and host, such as 0 5 5060 sip",
+    TXT: "text in quotation marks, each piece at most 255 octets",
     CAA: 'flags, tag and value, such as 0 issue "authority.test"',
     SOA: "primary name, mailbox name, serial, refresh, retry, expire, minimum",
-}  # fmt: skip
+}
 """What should have stood there, for people."""
 
 
@@ -248,7 +278,17 @@ def _write_caa(rdata: bytes) -> str:
 
 
 WRITERS: dict[int, Callable[[bytes], str]] = {
-    A: _write_a, AAAA: _write_aaaa, NS: _write_name, CNAME: _write_name, PTR: _write_name, DNAME: _write_name, MX: _write_mx,
-    SRV: _write_srv, TXT: _write_txt, CAA: _write_caa, ALIAS: _write_name, DS: _write_ds,
-}  # fmt: skip
+    A: _write_a,
+    AAAA: _write_aaaa,
+    NS: _write_name,
+    CNAME: _write_name,
+    PTR: _write_name,
+    DNAME: _write_name,
+    MX: _write_mx,
+    SRV: _write_srv,
+    TXT: _write_txt,
+    CAA: _write_caa,
+    ALIAS: _write_name,
+    DS: _write_ds,
+}
 """Wire bytes → text. Raises ``ValueError`` or ``LookupError`` for what is not plain."""

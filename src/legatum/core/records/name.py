@@ -1,8 +1,8 @@
 """Domain names as wire bytes in lower case (RFC 1035 s3.1, RFC 4034 s6.2).
 
 A name is the bytes that stand in a message without compression: length octet, label, …, zero octet. Two names are equal
-when their bytes are equal, so sets and dictionaries of names just work. Length octets are at most 63, below every letter,
-so lowering the whole byte string lowers only the labels.
+when their bytes are equal, so sets and dictionaries of names just work. Length octets are at most 63, below every
+letter, so lowering the whole byte string lowers only the labels.
 """
 
 import re
@@ -27,8 +27,8 @@ _LENGTHS = [bytes((length,)) for length in range(MAX_LABEL + 1)]
 def parse_name(text: str, origin: Name = ROOT) -> Name:
     """The name that ``text`` spells: with or without final dot, IDN in U- or A-form, ``\\DDD`` escapes.
 
-    A name without final dot is completed with ``origin``. Raises :class:`BadInput` for what is no name (RFC 1035 s2.3.4,
-    RFC 5891 for labels that are not ASCII).
+    A name without final dot is completed with ``origin``. Raises :class:`BadInput` for what is no name (RFC 1035
+    s2.3.4, RFC 5891 for labels that are not ASCII).
     """
     if text == ".":
         return ROOT
@@ -38,7 +38,9 @@ def parse_name(text: str, origin: Name = ROOT) -> Name:
         raise BadInput("an empty text is no domain name", "give a name such as kilnandclay.example")
     absolute = text.endswith(".") and not text.endswith("\\.")
     spelled = text[:-1] if absolute else text
-    labels = spelled.encode().split(b".") if _USUAL.fullmatch(text) else [_label(part, text) for part in _split(spelled)]
+    labels = (
+        spelled.encode().split(b".") if _USUAL.fullmatch(text) else [_label(part, text) for part in _split(spelled)]
+    )
     wire = b"".join([_LENGTHS[len(label)] + label for label in labels])
     whole = wire + (b"\0" if absolute else origin)
     if len(whole) > MAX_NAME:
@@ -60,7 +62,9 @@ def _split(text: str) -> list[str]:
 
 def _label(part: str, whole: str) -> bytes:
     if not part:
-        raise BadInput(f"'{whole}' is no domain name: it has an empty label", "look for two dots in a row or a dot at the start")
+        raise BadInput(
+            f"'{whole}' is no domain name: it has an empty label", "look for two dots in a row or a dot at the start"
+        )
     raw = _idn_label(part, whole) if not part.isascii() else _unescape(part, whole)
     if len(raw) > MAX_LABEL:
         raise BadInput(f"'{whole[:80]}' is no domain name: the label '{part[:20]}'… is longer than {MAX_LABEL} octets")
@@ -93,7 +97,9 @@ def _unescape(part: str, whole: str) -> bytes:
             out.append(ord(part[at + 1]))
             at += 2
         else:
-            raise BadInput(f"'{whole}' is no domain name: a backslash must be followed by a character or three digits below 256")
+            raise BadInput(
+                f"'{whole}' is no domain name: a backslash must be followed by a character or three digits below 256"
+            )
     return bytes(out)
 
 
@@ -113,18 +119,22 @@ _PAGE = re.compile(r"\s*https?://(?:[^/?#@]*@)?([^/?#:@]+)(?::[0-9]*)?(?:[/?#]|\
 
 
 def parse_domain(text: str) -> Name:
-    """A name that can be registered or delegated: what a user gives as DOMAIN. Letters, digits, hyphens, underscores, dots. Of the address
-    of a page its host is meant."""
+    """A name that can be registered or delegated: what a user gives as DOMAIN. Letters, digits, hyphens, underscores,
+    dots. Of the address of a page its host is meant."""
     if page := _PAGE.match(text):
         text = page[1]
     if is_address(text):
-        raise BadInput(f"{text} is an address, not a domain", "give the domain that is meant, such as kilnandclay.example")
+        raise BadInput(
+            f"{text} is an address, not a domain", "give the domain that is meant, such as kilnandclay.example"
+        )
     name = parse_name(text if text.endswith(".") else text + ".")
     if name == ROOT:
         raise BadInput("the root is no customer domain", "give a name such as kilnandclay.example")
     for label in labels_of(name):
         if label.translate(None, _OF_DOMAINS):
-            strange = "".join(dict.fromkeys(chr(octet) for octet in label.translate(None, _OF_DOMAINS) if 32 < octet < 127))
+            strange = "".join(
+                dict.fromkeys(chr(octet) for octet in label.translate(None, _OF_DOMAINS) if 32 < octet < 127)
+            )
             said = f"'{strange}' cannot stand in it" if strange else "a character of it can stand in none"
             said = "a space cannot stand in it" if " " in text.strip() else said
             raise BadInput(f"'{text}' is no domain: {said}")
@@ -132,9 +142,9 @@ def parse_domain(text: str) -> Name:
 
 
 def typed_name(text: str, domain: Name) -> Name:
-    """The name that a person means where ``domain`` is what is worked on: ``@`` is its apex; a final dot makes a name whole; a name that
-    ends in the domain, or is it, is whole too; anything else is relative to the domain. The one rule for all that is typed; master files
-    have the standard's own. Raises :class:`BadInput`.
+    """The name that a person means where ``domain`` is what is worked on: ``@`` is its apex; a final dot makes a name
+    whole; a name that ends in the domain, or is it, is whole too; anything else is relative to the domain. The one rule
+    for all that is typed; master files have the standard's own. Raises :class:`BadInput`.
     """
     if text == "@":
         return domain
@@ -145,7 +155,8 @@ def typed_name(text: str, domain: Name) -> Name:
 
 
 def typed_host(text: str, domain: Name) -> Name:
-    """The name of a server: whole as any domain that is typed, for most servers stand elsewhere; a single label is one of ``domain``'s."""
+    """The name of a server: whole as any domain that is typed, for most servers stand elsewhere; a single label is one
+    of ``domain``'s."""
     return parse_domain(text) if "." in text.rstrip(".") or text.endswith(".") else typed_name(text, domain)
 
 
@@ -179,7 +190,8 @@ def absolute_text(name: Name) -> str:
 
 
 def unicode_text(name: Name) -> str:
-    """The name with its IDN labels in U-form, where that differs from :func:`name_text` and can be decoded; else the same."""
+    """The name with its IDN labels in U-form, where that differs from :func:`name_text` and can be decoded; else the
+    same."""
     plain = name_text(name)
     if "xn--" not in plain:
         return plain
@@ -221,7 +233,8 @@ def is_under(name: Name, ancestor: Name) -> bool:
 
 
 def canonical_key(name: Name) -> bytes:
-    """Sorts names in canonical DNS order (RFC 4034 s6.1): labels from the right, each ended by an octet that sorts before all others."""
+    """Sorts names in canonical DNS order (RFC 4034 s6.1): labels from the right, each ended by an octet that sorts
+    before all others."""
     labels = labels_of(name)
     labels.reverse()
     if b"\0" in b"".join(labels) or b"\1" in b"".join(labels):

@@ -17,14 +17,16 @@ if TYPE_CHECKING:
     import dns.name
     import dns.rdata
 
-# Types that the general library does not know, and one that is written like each: MD, MF, MB, MG, MR and MINFO (RFC 1035 s3.3), TALINK, TA.
+# Types that the general library does not know, and one that is written like each: MD, MF, MB, MG, MR and MINFO (RFC
+# 1035 s3.3), TALINK, TA.
 _WRITTEN_LIKE = {3: NS, 4: NS, 7: NS, 8: NS, 9: NS, 14: 17, 58: 17, 32768: DS}
 _QUOTED = r'"(?:[^"\\]|\\.)*"'
 _ALL_QUOTED = re.compile(rf"\s*{_QUOTED}(?:\s+{_QUOTED})*\s*", re.DOTALL)
 
 
 def rdata_text(rtype: int, rdata: bytes) -> str:
-    """The data of one record as a master file has it; what the library cannot read as ``\\# length hex`` (RFC 3597 s5)."""
+    """The data of one record as a master file has it; what the library cannot read as ``\\# length hex`` (RFC 3597
+    s5)."""
     writer = WRITERS.get(rtype)
     if writer is not None:
         try:
@@ -47,7 +49,9 @@ def rdata_text(rtype: int, rdata: bytes) -> str:
 
 def _printable(text: str) -> str:
     """No control character of any kind gets through to a terminal."""
-    return "".join(each if each.isprintable() else "".join(f"\\{octet:03d}" for octet in each.encode()) for each in text)
+    return "".join(
+        each if each.isprintable() else "".join(f"\\{octet:03d}" for octet in each.encode()) for each in text
+    )
 
 
 def rdata_texts(rrset_: RRset | None) -> list[str]:
@@ -56,7 +60,8 @@ def rdata_texts(rrset_: RRset | None) -> list[str]:
 
 
 def parse_rdata(rtype: int, text: str, origin: Name) -> bytes:
-    """Canonical wire bytes of one record's data written as in a master file (RFC 1035 s5.1). Raises :class:`BadInput`."""
+    """Canonical wire bytes of one record's data written as in a master file (RFC 1035 s5.1). Raises
+    :class:`BadInput`."""
     import dns.name
 
     relative_to = dns.name.from_text(absolute_text(origin))
@@ -73,7 +78,9 @@ def _parsed(rtype: int, text: str, origin: Name, complete: "Callable[[dns.rdata.
 
     try:
         kind = dns.rdatatype.RdataType.make(_WRITTEN_LIKE.get(rtype, rtype))
-        parsed = dns.rdata.from_text(dns.rdataclass.IN, kind, text, relativize=False, idna_codec=dns.name.IDNA_2008_UTS_46)
+        parsed = dns.rdata.from_text(
+            dns.rdataclass.IN, kind, text, relativize=False, idna_codec=dns.name.IDNA_2008_UTS_46
+        )
         return complete(parsed).to_digestable(dns.name.from_text(absolute_text(origin)))
     except (dns.exception.DNSException, ValueError) as error:
         why = "" if str(error).endswith("is malformed.") else f": {error}"
@@ -81,15 +88,21 @@ def _parsed(rtype: int, text: str, origin: Name, complete: "Callable[[dns.rdata.
 
 
 def typed_rdata(rtype: int, text: str, domain: Name) -> bytes:
-    """Data that a person types: names in them by the rule of :func:`~legatum.core.records.name.typed_name`; a text that does not stand in
-    quotation marks is one text, every character of it, because shells take the marks away. Nothing typed is lost: a semicolon is a
-    semicolon. Raises :class:`BadInput`."""
+    """Data that a person types: names in them by the rule of :func:`~legatum.core.records.name.typed_name`; a text that
+    does not stand in quotation marks is one text, every character of it, because shells take the marks away. Nothing
+    typed is lost: a semicolon is a semicolon. Raises :class:`BadInput`."""
     if rtype == TXT and not _ALL_QUOTED.fullmatch(text):
         if text.lstrip().startswith('"'):
-            raise BadInput(f"'{text}' begins with a quotation mark and does not end with one: put all of it between them, or none of it")
+            raise BadInput(
+                f"'{text}' begins with a quotation mark and does not end with one: put all of it between "
+                "them, or none of it"
+            )
         return txt_rdata(text)
     if ";" in re.sub(_QUOTED, "", text):
-        raise BadInput(f"'{text}': what stands after the semicolon would be lost. Put the value that it belongs to in quotation marks")
+        raise BadInput(
+            f"'{text}': what stands after the semicolon would be lost. Put the value that it belongs to in "
+            "quotation marks"
+        )
     import dns.name
 
     own = dns.name.from_text(absolute_text(domain))

@@ -12,8 +12,8 @@ LARGEST_TTL = 2**31 - 1  # RFC 2181 s8
 class RRset(NamedTuple):
     """All records of one name and type in class IN.
 
-    ``ttl`` in seconds; ``rdatas`` sorted, without duplicates, names in them uncompressed and in lower case. Two RRsets with
-    equal ``rdatas`` say the same, whatever the servers' spelling.
+    ``ttl`` in seconds; ``rdatas`` sorted, without duplicates, names in them uncompressed and in lower case. Two RRsets
+    with equal ``rdatas`` say the same, whatever the servers' spelling.
     """
 
     name: Name

@@ -39,12 +39,15 @@ def parse_soa(rdata: bytes) -> SoaFields:
 
 
 def mail_address(mailbox: Name) -> str:
-    """The mailbox as a person writes it (RFC 1035 s3.3.13, RFC 1912 s2.2): its first label in front of an at-sign. Where somebody wrote an
-    at-sign into the name itself, as it was written."""
+    """The mailbox as a person writes it (RFC 1035 s3.3.13, RFC 1912 s2.2): its first label in front of an at-sign.
+    Where somebody wrote an at-sign into the name itself, as it was written."""
     labels = labels_of(mailbox)
     if mailbox == ROOT or len(labels) < 2:
         return name_text(mailbox)
-    shown = [name_text(Name(bytes((len(label),)) + label + b"\0")).replace("\\064", "@").replace("\\046", ".") for label in labels]
+    shown = [
+        name_text(Name(bytes((len(label),)) + label + b"\0")).replace("\\064", "@").replace("\\046", ".")
+        for label in labels
+    ]
     return ".".join(shown) if any("@" in each for each in shown) else f"{shown[0]}@{'.'.join(shown[1:])}"
 
 
@@ -55,8 +58,8 @@ def mailbox_text(address: str) -> str:
 
 
 def alike(one: RRset | None, other: RRset | None, *, primary: bool = True) -> bool:
-    """Equal data and TTL; of an SOA record everything but the serial, which goes on with every edit, and with ``primary`` false but the
-    primary's name too, which a provider may write itself."""
+    """Equal data and TTL; of an SOA record everything but the serial, which goes on with every edit, and with
+    ``primary`` false but the primary's name too, which a provider may write itself."""
     if one is None or other is None or one.rtype != SOA_TYPE:
         return one == other
     return one.ttl == other.ttl and _steady(one, primary) == _steady(other, primary)
@@ -83,8 +86,9 @@ def next_serial(current: int) -> int:
 
 
 def serial_by_rule(rule: str, current: int, now: float) -> int:
-    """The next serial by the house's rule, always newer than ``current``: ``counter`` adds one; ``date`` is YYYYMMDDnn in UTC,
-    ``seconds`` those since 1970 (``now``). Where ``current`` is ahead of the rule already, one is added (RFC 1912 s2.2)."""
+    """The next serial by the house's rule, always newer than ``current``: ``counter`` adds one; ``date`` is YYYYMMDDnn
+    in UTC, ``seconds`` those since 1970 (``now``). Where ``current`` is ahead of the rule already, one is added (RFC
+    1912 s2.2)."""
     if rule == "date":
         year, month, day = time.gmtime(now)[:3]
         floor = ((year * 100 + month) * 100 + day) * 100
@@ -94,8 +98,9 @@ def serial_by_rule(rule: str, current: int, now: float) -> int:
 
 
 def serial_path(current: int, target: int) -> tuple[int, ...]:
-    """The serials to publish one after another, each on all servers before the next, to come from ``current`` to ``target`` even where
-    that is lower: never more than half round at a time (RFC 1982 s3.2, s5.1). Empty where they are equal."""
+    """The serials to publish one after another, each on all servers before the next, to come from ``current`` to
+    ``target`` even where that is lower: never more than half round at a time (RFC 1982 s3.2, s5.1). Empty where they
+    are equal."""
     steps, at = list[int](), current
     while at != target:
         farthest = (at + _HALF - 1) % _MODULUS or _MODULUS - 1  # never 0, which some software reads as *not set*

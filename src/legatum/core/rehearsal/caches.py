@@ -4,7 +4,8 @@ from enum import StrEnum
 
 
 class CacheKind(StrEnum):
-    """What a resolver does with the two NS sets it can learn for one zone: the parent's referral and the child's own."""
+    """What a resolver does with the two NS sets it can learn for one zone: the parent's referral and the child's
+    own."""
 
     PARENT_TRUSTING = "parent-trusting"
     CHILD_TRUSTING = "child-trusting"

@@ -1,4 +1,5 @@
-"""The same moves as they are often made: no hold is kept, what leads somewhere is changed first, and what is left behind goes at once."""
+"""The same moves as they are often made: no hold is kept, what leads somewhere is changed first, and what is left
+behind goes at once."""
 
 from dataclasses import replace
 
@@ -10,7 +11,8 @@ LATE = 1200
 
 
 def careless(move: Runbook) -> Runbook:
-    """For comparison only; nothing carries it out. What has to be made is made :data:`LATE` seconds after everybody is led there."""
+    """For comparison only; nothing carries it out. What has to be made is made :data:`LATE` seconds after everybody is
+    led there."""
     bare = [replace(each, waits=()) for each in move.steps]
     leading = [each for each in bare if leads(each)]
     looks = [each for each in bare if any(isinstance(one, Published) for one in each.effects)]
@@ -23,7 +25,9 @@ def careless(move: Runbook) -> Runbook:
 
 def _is_way_to_serial(step: Step, steps: list[Step]) -> bool:
     """A step on the way to a serial, which is left out."""
-    soas = [each for each in steps if all(isinstance(one, Records) and one.changed[0].key[1] == SOA for one in each.effects)]
+    soas = [
+        each for each in steps if all(isinstance(one, Records) and one.changed[0].key[1] == SOA for one in each.effects)
+    ]
     return step in soas[:-1]
 
 
@@ -43,7 +47,10 @@ def leads(step: Step) -> bool:
         isinstance(each, Delegated)
         or (
             isinstance(each, Records)
-            and any(one.before.rdatas != one.after.rdatas if one.before and one.after else one.key[1] == NS for one in each.changed)
+            and any(
+                one.before.rdatas != one.after.rdatas if one.before and one.after else one.key[1] == NS
+                for one in each.changed
+            )
         )
         for each in step.effects
     ) and not any(isinstance(each, ZoneMade | Gathered) for each in step.effects)

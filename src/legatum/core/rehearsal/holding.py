@@ -1,14 +1,19 @@
 """Everything that a kind of cache may hold, at any moment, whenever it asks and whatever it forgets.
 
-A copy of an NS set can be fetched at any moment of a period in which it is handed out, so all the moments at which it may be
-held form a *span*: from the first moment of fetching to the last one plus the TTL. A copy of one set can be the way to another
-- who holds a referral asks those servers, and they hand out their own NS set - so spans beget spans: where a span overlaps a
-period in which the servers it leads to hand out a set, that set may be held from there on, until the end of the overlap plus
-its TTL. This is closed under *just before an event* and *the last moment of a copy through which it was fetched*, which is
+A copy of an NS set can be fetched at any moment of a period in which it is handed out, so all the moments at which it
+may be
+held form a *span*: from the first moment of fetching to the last one plus the TTL. A copy of one set can be the way to
+another
+- who holds a referral asks those servers, and they hand out their own NS set - so spans beget spans: where a span
+  overlaps a
+period in which the servers it leads to hand out a set, that set may be held from there on, until the end of the overlap
+plus
+its TTL. This is closed under *just before an event* and *the last moment of a copy through which it was fetched*, which
+is
 what makes it exact: events alone would miss the copy that is fetched at the last moment of another.
 
-A copy that renews itself (sticky caches) lasts through the whole period in which it is handed out. A zone below another one is reached by
-the spans of the one above.
+A copy that renews itself (sticky caches) lasts through the whole period in which it is handed out. A zone below another
+one is reached by the spans of the one above.
 """
 
 import heapq
@@ -29,8 +34,9 @@ from legatum.core.rehearsal.playback import Playback, ServerPath
 class CachedNsSet:
     """An NS set of ``zone`` that a cache may hold from ``begins`` until just before ``ends``.
 
-    ``fetched``: the last moment at which this copy can be fetched, from a server of the place ``given_by``; ``through``: the copy that led
-    to the servers asked, None for the parent's; ``renewed``: it was renewed again and again until then; ``step``: since when it is given.
+    ``fetched``: the last moment at which this copy can be fetched, from a server of the place ``given_by``;
+    ``through``: the copy that led to the servers asked, None for the parent's; ``renewed``: it was renewed again and
+    again until then; ``step``: since when it is given.
     """
 
     zone: Name
@@ -54,8 +60,11 @@ def holdings(playback: Playback, kind: CacheKind) -> dict[Name, list[CachedNsSet
     return found
 
 
-def _of_zone(playback: Playback, kind: CacheKind, zone: Name, above: Mapping[Name, Sequence[CachedNsSet]]) -> list[CachedNsSet]:
-    """The spans that end last are followed first: where sets lead to each other and back, the short ones lie within them."""
+def _of_zone(
+    playback: Playback, kind: CacheKind, zone: Name, above: Mapping[Name, Sequence[CachedNsSet]]
+) -> list[CachedNsSet]:
+    """The spans that end last are followed first: where sets lead to each other and back, the short ones lie within
+    them."""
     found: dict[tuple[tuple[Name, ...], bool], list[CachedNsSet]] = {}
     number = count()
     waiting = [(-span.ends, span.begins, next(number), span) for span in _referrals(playback, zone, above)]
@@ -95,11 +104,18 @@ def _is_span(begins: float, ends: float) -> bool:
 
 
 def _fetched(
-    playback: Playback, zone: Name, period: Period[RRset], place: str, through: CachedNsSet | None, from_child: bool = False
+    playback: Playback,
+    zone: Name,
+    period: Period[RRset],
+    place: str,
+    through: CachedNsSet | None,
+    from_child: bool = False,
 ) -> CachedNsSet:
     ttl = period.value.ttl
     ends = period.ends + playback.lasts(ttl)
-    return CachedNsSet(zone, targets(period.value), period.begins, ends, period.ends, ttl, place, from_child, period.step, through)
+    return CachedNsSet(
+        zone, targets(period.value), period.begins, ends, period.ends, ttl, place, from_child, period.step, through
+    )
 
 
 def asked_at(playback: Playback, span: CachedNsSet, place: str) -> list[tuple[float, float]]:
@@ -137,12 +153,24 @@ def _learnt(playback: Playback, kind: CacheKind, span: CachedNsSet) -> Iterator[
                     if not renewed:
                         yield _fetched(playback, span.zone, given, place, span, from_child=True)
                         continue
-                    # Each answer renews the copy: once held in the period, it can be held as long as its servers can be asked in it.
+                    # Each answer renews the copy: once held in the period, it can be held as long as its servers can be
+                    # asked in it.
                     last = min(
-                        served.ends, period.ends, max((way.ends for way in _ways(playback, span) if way.place == place), default=ends)
+                        served.ends,
+                        period.ends,
+                        max((way.ends for way in _ways(playback, span) if way.place == place), default=ends),
                     )
                     ttl = period.value.ttl
                     yield CachedNsSet(
-                        span.zone, span.names, begins, last + playback.lasts(ttl), last, ttl, place, True, period.step, span,
+                        span.zone,
+                        span.names,
+                        begins,
+                        last + playback.lasts(ttl),
+                        last,
+                        ttl,
+                        place,
+                        True,
+                        period.step,
+                        span,
                         last > span.ends,
-                    )  # fmt: skip
+                    )

@@ -1,8 +1,8 @@
 """Where data lead: the hosts that MX, SRV, CNAME and other sets name, and the addresses that an SPF record lets send.
 
-Whoever has a set goes by it until its TTL has passed, and may look for what it names at any moment until then: a host in it has to be
-found, with an address, all that time. Who receives mail goes by the SPF record that he has: an address that mail is sent from must stand
-in every one of them (docs/timing.md, rules 2 and 3; RFC 7208).
+Whoever has a set goes by it until its TTL has passed, and may look for what it names at any moment until then: a host
+in it has to be found, with an address, all that time. Who receives mail goes by the SPF record that he has: an address
+that mail is sent from must stand in every one of them (docs/timing.md, rules 2 and 3; RFC 7208).
 """
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -31,8 +31,8 @@ class Source(NamedTuple):
 
 
 class Astray(NamedTuple):
-    """A moment ``at`` which a copy of ``rrset``, fetched by ``got`` at the latest, leads to ``what``, which is not there or not let send;
-    not so any more ``until``. ``step``: that does it."""
+    """A moment ``at`` which a copy of ``rrset``, fetched by ``got`` at the latest, leads to ``what``, which is not
+    there or not let send; not so any more ``until``. ``step``: that does it."""
 
     source: int
     key: RRsetKey
@@ -53,8 +53,8 @@ class _Gone(NamedTuple):
 
 
 def dead_names(playback: Playback, sources: Sequence[Source], is_cut: Callable[[int, Name], bool]) -> Iterator[Astray]:
-    """Sets that name a host of the plan's zones, held while that host has no address. ``is_cut``: of a source and a name: it is handed on
-    there, and followed by itself."""
+    """Sets that name a host of the plan's zones, held while that host has no address. ``is_cut``: of a source and a
+    name: it is handed on there, and followed by itself."""
     absences = dict[Name, list[_Gone]]()
     for number, source in enumerate(sources):
         for key in playback.timeline.keys(source.zone):
@@ -75,7 +75,8 @@ def dead_names(playback: Playback, sources: Sequence[Source], is_cut: Callable[[
 
 
 def unlisted_senders(playback: Playback, sources: Sequence[Source]) -> Iterator[Astray]:
-    """Copies of an SPF record without an address that mail is sent from by then: a new one in it that visitors are led to."""
+    """Copies of an SPF record without an address that mail is sent from by then: a new one in it that visitors are led
+    to."""
     for number, source in enumerate(sources):
         for key in playback.timeline.keys(source.zone):
             periods = playback.said(source.place, source.zone, key) if key[1] == TXT else ()
@@ -117,15 +118,20 @@ def _first_use(playback: Playback, address: str) -> Period[RRset | None] | None:
 
 
 def _absences(playback: Playback, sources: Iterable[Source], host: Name) -> Iterator[_Gone]:
-    """When somebody may think that the host has no address, as long as that is kept. Of a host that nobody follows nothing is known."""
+    """When somebody may think that the host has no address, as long as that is kept. Of a host that nobody follows
+    nothing is known."""
     zone = max({each.zone for each in sources if is_under(host, each.zone)}, key=len)
     kept = playback.lasts(playback.premises.negative_ttl(zone))
     for source in sources:
-        tracks = [playback.said(source.place, zone, (host, rtype)) for rtype in _FOUND_BY] if source.zone == zone else []
+        tracks = (
+            [playback.said(source.place, zone, (host, rtype)) for rtype in _FOUND_BY] if source.zone == zone else []
+        )
         if not any(tracks):
             continue
         spans = [_Gone(source.begins, source.ends)]
-        spans = _both(spans, [_gone(each) for each in playback.content(source.place, zone) if each.value == Content.WHOLE])
+        spans = _both(
+            spans, [_gone(each) for each in playback.content(source.place, zone) if each.value == Content.WHOLE]
+        )
         for track in tracks:
             spans = _both(spans, [_gone(each) for each in track if each.value is None]) if track else spans
         yield from (each._replace(ends=each.ends + kept) for each in spans)
@@ -137,5 +143,9 @@ def _gone(period: Period[Any]) -> _Gone:
 
 def _both(some: Iterable[_Gone], others: Sequence[_Gone]) -> list[_Gone]:
     """Times that lie in one of each."""
-    found = (_Gone(max(one.begins, other.begins), min(one.ends, other.ends), other.step or one.step) for one in some for other in others)
+    found = (
+        _Gone(max(one.begins, other.begins), min(one.ends, other.ends), other.step or one.step)
+        for one in some
+        for other in others
+    )
     return [each for each in found if each.begins < each.ends]

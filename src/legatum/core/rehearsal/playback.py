@@ -1,4 +1,5 @@
-"""What the servers say, over time: a runbook's effects, played at the instants of its steps, and who can be asked where."""
+"""What the servers say, over time: a runbook's effects, played at the instants of its steps, and who can be asked
+where."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -21,8 +22,8 @@ _V = TypeVar("_V")
 
 @dataclass(frozen=True, slots=True)
 class ServerPath:
-    """That a name server can be asked at an address: whose contents it gives there, None where nobody answers any more since ``step``.
-    ``told_by``: who hands the address out, with the TTL ``ttl``; empty where it is always known."""
+    """That a name server can be asked at an address: whose contents it gives there, None where nobody answers any more
+    since ``step``. ``told_by``: who hands the address out, with the TTL ``ttl``; empty where it is always known."""
 
     address: str
     place: str | None
@@ -46,8 +47,9 @@ def original(periods: Sequence[Period[_V]]) -> Period[_V]:
 
 @dataclass
 class Playback:
-    """Everything that servers say from before the runbook to after it. ``lag``: seconds from an answer given to its copy's beginning;
-    ``floor``: the least time that caches keep a copy; ``copies``: who takes a zone from whom, to the end."""
+    """Everything that servers say from before the runbook to after it. ``lag``: seconds from an answer given to its
+    copy's beginning; ``floor``: the least time that caches keep a copy; ``copies``: who takes a zone from whom, to the
+    end."""
 
     premises: Premises
     timeline: Timeline
@@ -67,7 +69,8 @@ class Playback:
         return sorted(found, key=lambda zone: (len(zone), zone))
 
     def content(self, place: str, zone: Name) -> tuple[Period[Content], ...]:
-        """What the place has of the zone; one that has the zone above, and does not hand this part on, answers for it from there."""
+        """What the place has of the zone; one that has the zone above, and does not hand this part on, answers for it
+        from there."""
         track = self.timeline.served.get((place, zone))
         if track is not None:
             return track.periods
@@ -134,7 +137,9 @@ class Playback:
                     continue
                 for address in map(address_text, period.value.rdatas):
                     ttl = period.value.ttl
-                    found += self._answering(ServerPath(address, None, begins, ends + self.lasts(ttl), "", place, ends, ttl))
+                    found += self._answering(
+                        ServerPath(address, None, begins, ends + self.lasts(ttl), "", place, ends, ttl)
+                    )
         return found
 
     def _answering(self, way: ServerPath) -> list[ServerPath]:
@@ -146,15 +151,20 @@ class Playback:
         for each in track.periods:
             begins, ends = max(way.begins, each.begins), min(way.ends, each.ends)
             if begins < ends:
-                found.append(ServerPath(way.address, each.value, begins, ends, each.step, way.told_by, way.fetched, way.ttl))
+                found.append(
+                    ServerPath(way.address, each.value, begins, ends, each.step, way.told_by, way.fetched, way.ttl)
+                )
         return found
 
     def unknown_until(self, host: Name) -> tuple[float, float] | None:
-        """From when on the name server's name may be remembered as one that does not exist, and until when; None for never."""
+        """From when on the name server's name may be remembered as one that does not exist, and until when; None for
+        never."""
         outside = next((each for each in self.premises.hosts if each.host == host), None)
         if outside is not None and outside.since is not None and outside.negative_ttl:
             return -FOREVER, outside.since + self.lasts(outside.negative_ttl)
-        absent = [self._absence(zone, host) for zone in {zone for _, zone, name, _ in self.timeline.rrsets if name == host}]
+        absent = [
+            self._absence(zone, host) for zone in {zone for _, zone, name, _ in self.timeline.rrsets if name == host}
+        ]
         times = [each for each in absent if each is not None]
         return min(times) if times else None
 
@@ -162,7 +172,9 @@ class Playback:
         if zone == self.premises.parent_zone:
             return None  # glue is given along or not: nobody asks for it by itself
         tracks = [
-            track for (_, each, name, rtype), track in self.timeline.rrsets.items() if (each, name) == (zone, host) and rtype in ADDRESSES
+            track
+            for (_, each, name, rtype), track in self.timeline.rrsets.items()
+            if (each, name) == (zone, host) and rtype in ADDRESSES
         ]
         if any(track.versions[0][0] is not None for track in tracks):
             if any(track.value is not None for track in tracks):
@@ -173,8 +185,11 @@ class Playback:
         return (-FOREVER, born + self.lasts(self.premises.negative_ttl(zone)))
 
 
-def build_stage(runbook: Runbook, slots: Sequence[Slot], signatures_end: Mapping[str, float] = MappingProxyType({})) -> Playback:
-    """The stage of a runbook carried out as ``slots`` say. ``signatures_end``: place → when those of the domain run out there."""
+def build_stage(
+    runbook: Runbook, slots: Sequence[Slot], signatures_end: Mapping[str, float] = MappingProxyType({})
+) -> Playback:
+    """The stage of a runbook carried out as ``slots`` say. ``signatures_end``: place → when those of the domain run out
+    there."""
     premises = runbook.premises
     timeline = timeline_at_the_beginning(premises)
     for past in sorted(runbook.past, key=lambda each: each.first):
@@ -214,7 +229,11 @@ def _copies(runbook: Runbook, timeline: Timeline) -> Iterator[tuple[str, Name, s
                 found |= {(place, effect.zone): effect.place for place in effect.follows}
             elif isinstance(effect, Joined):
                 found[effect.place, effect.zone] = effect.primary
-    return ((place, zone, primary) for (place, zone), primary in found.items() if timeline.content(place, zone) == Content.WHOLE)
+    return (
+        (place, zone, primary)
+        for (place, zone), primary in found.items()
+        if timeline.content(place, zone) == Content.WHOLE
+    )
 
 
 VANISHED = "the end that the old side has set"

@@ -30,7 +30,8 @@ Indices = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Followed:
-    """What a population is asked for: names in ``zone``; ``key``: an RRset whose data tell the sides apart, None where the places do."""
+    """What a population is asked for: names in ``zone``; ``key``: an RRset whose data tell the sides apart, None where
+    the places do."""
 
     zone: Name
     key: RRsetKey | None = None
@@ -38,8 +39,8 @@ class Followed:
 
 @dataclass(frozen=True)
 class Shares:
-    """At each of ``times`` (seconds since 1970), the share of caches whose last question each side answered (side → 0…1), and of those
-    that failed."""
+    """At each of ``times`` (seconds since 1970), the share of caches whose last question each side answered (side →
+    0…1), and of those that failed."""
 
     kind: CacheKind
     times: NDArray[np.float64]
@@ -53,8 +54,14 @@ def followed(runbook: Runbook) -> Followed | None:
     for effect in effects:
         if isinstance(effect, Records):
             for each in effect.changed:
-                exchanged = each.before is not None and each.after is not None and each.before.rdatas != each.after.rdatas
-                if exchanged and each.key[1] in ADDRESSES and not any(isinstance(other, Delegated) for other in effects):
+                exchanged = (
+                    each.before is not None and each.after is not None and each.before.rdatas != each.after.rdatas
+                )
+                if (
+                    exchanged
+                    and each.key[1] in ADDRESSES
+                    and not any(isinstance(other, Delegated) for other in effects)
+                ):
                     return Followed(effect.zone, each.key)
     cut = next((effect.cut for effect in effects if isinstance(effect, Records) and effect.cut is not None), None)
     if cut is not None:
@@ -63,12 +70,21 @@ def followed(runbook: Runbook) -> Followed | None:
 
 
 def follow(
-    playback: Playback, what: Followed, kind: CacheKind, begins: float, ends: float, generator: np.random.Generator, caches: int = 3000,
-    every: float = 600.0, points: int = 110,
-) -> Shares:  # fmt: skip
-    """``every``: mean seconds between two questions that a cache has to answer. The state is advanced in ``points`` steps."""
+    playback: Playback,
+    what: Followed,
+    kind: CacheKind,
+    begins: float,
+    ends: float,
+    generator: np.random.Generator,
+    caches: int = 3000,
+    every: float = 600.0,
+    points: int = 110,
+) -> Shares:
+    """``every``: mean seconds between two questions that a cache has to answer. The state is advanced in ``points``
+    steps."""
     times = np.linspace(begins, ends, points)
-    # Copies held when the picture begins were fetched at any time before: caches come in one by one over the longest TTL.
+    # Copies held when the picture begins were fetched at any time before: caches come in one by one over the longest
+    # TTL.
     longest = _longest(playback, what)
     runup = np.linspace(begins - 2 * longest, begins, max(points // 5, 20), endpoint=False)
     sides = list(_sides(playback, what))
@@ -98,12 +114,20 @@ def _longest(playback: Playback, what: Followed) -> float:
 
 
 class _Crowd:
-    """The caches, as columns: which NS set each holds, until when, from whom, when it is asked next, who answered last."""
+    """The caches, as columns: which NS set each holds, until when, from whom, when it is asked next, who answered
+    last."""
 
     def __init__(
-        self, playback: Playback, what: Followed, kind: CacheKind, count: int, every: float, begins: float, generator: np.random.Generator,
+        self,
+        playback: Playback,
+        what: Followed,
+        kind: CacheKind,
+        count: int,
+        every: float,
+        begins: float,
+        generator: np.random.Generator,
         spread: float,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._stage, self._what, self._kind, self._every, self._random = playback, what, kind, every, generator
         self._sets: list[tuple[Name, ...]] = []
         self.sides = list(_sides(playback, what))
@@ -134,7 +158,8 @@ class _Crowd:
                 self._ask(here, names, now)
 
     def _refer(self, caches: Indices, now: float) -> None:
-        """The NS set from whoever hands the zone on; where nobody does, the servers above answer themselves, or nobody does."""
+        """The NS set from whoever hands the zone on; where nobody does, the servers above answer themselves, or nobody
+        does."""
         given: list[RRset | None] = []
         places: list[str] = []
         for place, upper in _above(self._stage, self._what.zone):
@@ -175,7 +200,11 @@ class _Crowd:
         if self._kind == CacheKind.PARENT_TRUSTING:
             return
         adopts = caches if self._kind == CacheKind.STICKY else caches[~self._from_child[caches]]
-        given = [each for each in _now(self._stage.said(place, self._what.zone, (self._what.zone, NS)), now) if each is not None]
+        given = [
+            each
+            for each in _now(self._stage.said(place, self._what.zone, (self._what.zone, NS)), now)
+            if each is not None
+        ]
         for ns, some in self._shared_out(adopts, given):
             self._take(some, ns, now, from_child=True)
 
@@ -203,7 +232,9 @@ class _Crowd:
     def _fetch(self, caches: Indices, place: str, now: float) -> None:
         """The RRset that tells the sides apart, to keep for its TTL."""
         assert self._what.key is not None
-        given = [each for each in _now(self._stage.said(place, self._what.zone, self._what.key), now) if each is not None]
+        given = [
+            each for each in _now(self._stage.said(place, self._what.zone, self._what.key), now) if each is not None
+        ]
         for each, some in self._shared_out(caches, given):
             self._copy[some] = self._side(_address(each))
             self._copied_until[some] = now + max(each.ttl, self._stage.floor)
@@ -238,7 +269,11 @@ def _sides(playback: Playback, what: Followed) -> Iterator[str]:
 
 def _above(playback: Playback, zone: Name) -> list[tuple[str, Name]]:
     """Who hands the zone on, in which zone."""
-    return [(place, upper) for place, upper, name, rtype in playback.timeline.rrsets if name == zone and rtype == NS and upper != zone]
+    return [
+        (place, upper)
+        for place, upper, name, rtype in playback.timeline.rrsets
+        if name == zone and rtype == NS and upper != zone
+    ]
 
 
 def _address(rrset: RRset) -> str:

@@ -1,9 +1,11 @@
-"""Whether a validating cache would ever find something bogus: DS set, DNSKEY set and signed data, in any mix of ages that it may hold.
+"""Whether a validating cache would ever find something bogus: DS set, DNSKEY set and signed data, in any mix of ages
+that it may hold.
 
-Each of the three can be fetched at any moment at which a server that may be asked gives it, and is kept for its TTL; a cache may forget
-any of them at any time, and fetch it anew. So whatever two or three spans overlap may be held together, by one cache or by two behind one
-another, and must fit each other (RFC 4035 s5, RFC 6781 s4.1): the DS set one of the keys that sign the key set, the key set one of the
-signatures over the data. Proofs of absence are signed as data are.
+Each of the three can be fetched at any moment at which a server that may be asked gives it, and is kept for its TTL; a
+cache may forget any of them at any time, and fetch it anew. So whatever two or three spans overlap may be held
+together, by one cache or by two behind one another, and must fit each other (RFC 4035 s5, RFC 6781 s4.1): the DS set
+one of the keys that sign the key set, the key set one of the signatures over the data. Proofs of absence are signed as
+data are.
 """
 
 from collections.abc import Iterable, Iterator
@@ -39,8 +41,8 @@ class Bogus(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class _Copy:
-    """``keys``: a key set, or with what data are signed, of ``place``; None for unsigned. ``fetched``: the last moment at which it can
-    be."""
+    """``keys``: a key set, or with what data are signed, of ``place``; None for unsigned. ``fetched``: the last moment
+    at which it can be."""
 
     keys: Keys | None
     place: str
@@ -96,7 +98,9 @@ def _copies(playback: Playback, domain: Name, servers: Iterable[Askable], ttl: i
             if begins < ends or begins == ends == -FOREVER:
                 own = each.value.ttl if each.value is not None else playback.premises.negative_ttl(domain)
                 lasts = playback.lasts(own if ttl is None else ttl)
-                step = each.step if each.begins >= server.begins else ""  # else it could be had since somebody is led there
+                step = (
+                    each.step if each.begins >= server.begins else ""
+                )  # else it could be had since somebody is led there
                 yield _Copy(each.value, server.place, begins, ends + lasts, ends, step)
 
 
@@ -104,14 +108,21 @@ def _without_ds(domain: Name, anchors: Period[DsSet], until: float, keys: _Copy,
     what = named_keys(keys.keys.published) if keys.keys is not None else "no keys at all"
     story = (
         _held(anchors, at),
-        f"{_moment(min(keys.fetched, at))} it asks a server of {keys.place} for the keys of {name_text(domain)}, and gets {what}.",
-        f"At {instant_text(at)} none of them is one that the DS set matches: everything in {name_text(domain)} is bogus to it.",
+        f"{_moment(min(keys.fetched, at))} it asks a server of {keys.place} for the keys of "
+        f"{name_text(domain)}, and gets {what}.",
+        f"At {instant_text(at)} none of them is one that the DS set matches: everything in "
+        f"{name_text(domain)} is bogus to it.",
     )
-    held = [_Part(anchors.begins, until, anchors.step, "that DS set"), _Part(keys.begins, keys.ends, keys.step, "those keys", keys.place)]
+    held = [
+        _Part(anchors.begins, until, anchors.step, "that DS set"),
+        _Part(keys.begins, keys.ends, keys.step, "those keys", keys.place),
+    ]
     return Bogus(at, story, _remedy(held, at <= since), _later_step(anchors, keys))
 
 
-def _unproven(domain: Name, anchors: Period[DsSet], until: float, keys: _Copy, given: _Copy, at: float, since: float) -> Bogus:
+def _unproven(
+    domain: Name, anchors: Period[DsSet], until: float, keys: _Copy, given: _Copy, at: float, since: float
+) -> Bogus:
     signed = f"signed with {named_keys(given.keys.zone)}" if given.keys is not None else "unsigned"
     known = named_keys(keys.keys.published) if keys.keys is not None else "nothing"
     story = (
@@ -136,11 +147,15 @@ def _strictly(keys: Keys | None, given: Keys | None) -> str:
 
 def _held(anchors: Period[DsSet], at: float) -> str:
     moment = _moment(min(anchors.ends, at))
-    return f"{moment} a validating resolver asks {PARENT} and gets {anchors.value.short_text}, to keep for {anchors.value.ttl} s."
+    return (
+        f"{moment} a validating resolver asks {PARENT} and gets {anchors.value.short_text}, to keep for "
+        f"{anchors.value.ttl} s."
+    )
 
 
 class _Part(NamedTuple):
-    """What a cache holds: fetched from when on, held until when, the step that brought it; ``what`` in words, and whose."""
+    """What a cache holds: fetched from when on, held until when, the step that brought it; ``what`` in words, and
+    whose."""
 
     begins: float
     ends: float
@@ -155,11 +170,16 @@ def _remedy(held: list[_Part], already: bool) -> str:
     newest = max(held, key=lambda each: (each.begins, bool(each.step)))
     first = min((each for each in held if each is not newest), key=lambda each: (each.ends, not each.place))
     if newest.step:
-        return f"let the step '{newest.step}' come later: not before {_until(first.ends)}, when nobody holds {first.what}"
+        return (
+            f"let the step '{newest.step}' come later: not before {_until(first.ends)}, when nobody holds {first.what}"
+        )
     (anchors,) = (each for each in held if not each.place)
     place = newest.place or next(each.place for each in held if each.place)
     if already:
-        return f"it is so already, until {place} signs with those keys, or nobody holds that DS set any more ({_until(anchors.ends)})"
+        return (
+            f"it is so already, until {place} signs with those keys, or nobody holds that DS set any more "
+            f"({_until(anchors.ends)})"
+        )
     return f"nobody may be led to {place} before {_until(first.ends)}, when nobody holds {first.what}"
 
 

@@ -1,4 +1,5 @@
-"""Whether anybody would notice: a moment at which some cache may ask where it is not answered as it should be, or use an old answer."""
+"""Whether anybody would notice: a moment at which some cache may ask where it is not answered as it should be, or use
+an old answer."""
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
@@ -25,34 +26,48 @@ _LONG = 2 * 86400
 _NEVER: Mapping[str, float] = MappingProxyType({})
 _GRAIN = 0.001  # sums of instants are exact to less than this
 MODEL = (
-    "Kinds of cache: parent-trusting (keeps the parent's NS set for its TTL), child-trusting (replaces it once by the zone's own), "
-    "sticky (each answer that carries the NS set renews it). Any cache may ask at any moment and forget anything at any moment.",
-    "A change reaches the servers of a place one after the other, between the first and the last instant given; in between either "
-    "answer may be had. What was observed when drafting, and nothing else is remembered of, is taken to have been so for ever before.",
-    "A copy may be used until its TTL, or the floor where that is longer, has passed since the last moment at which it was handed "
-    "out, and one query time-out and a second more. A name server's address may be had from every server that gives it.",
-    "Validating caches may hold a DS set, a key set and data of any ages together, one cache or two behind each other: where the DS set "
-    "is of no key that signs the key set, or no key of the set has signed the data, for every algorithm named, it is bogus; proofs of "
+    "Kinds of cache: parent-trusting (keeps the parent's NS set for its TTL), child-trusting (replaces it "
+    "once by the zone's own), "
+    "sticky (each answer that carries the NS set renews it). Any cache may ask at any moment and forget "
+    "anything at any moment.",
+    "A change reaches the servers of a place one after the other, between the first and the last instant "
+    "given; in between either "
+    "answer may be had. What was observed when drafting, and nothing else is remembered of, is taken to have "
+    "been so for ever before.",
+    "A copy may be used until its TTL, or the floor where that is longer, has passed since the last moment "
+    "at which it was handed "
+    "out, and one query time-out and a second more. A name server's address may be had from every server "
+    "that gives it.",
+    "Validating caches may hold a DS set, a key set and data of any ages together, one cache or two behind "
+    "each other: where the DS set "
+    "is of no key that signs the key set, or no key of the set has signed the data, for every algorithm "
+    "named, it is bogus; proofs of "
     "absence are signed as data are. Keys that a provider makes are taken to "
     "be there when it has the zone.",
-    "Checked: nobody asks a server that does not serve the zone or is switched off, gets “no such name” for what is there before and "
-    "after, keeps “no such name” for a name server, is sent to an address that works no more, has a set (MX, SRV, CNAME and others) that "
-    "names a host of the domain without an address, or an SPF record without an address that mail comes from by then. Checked for steps "
+    "Checked: nobody asks a server that does not serve the zone or is switched off, gets “no such name” for "
+    "what is there before and "
+    "after, keeps “no such name” for a name server, is sent to an address that works no more, has a set (MX, "
+    "SRV, CNAME and others) that "
+    "names a host of the domain without an address, or an SPF record without an address that mail comes from "
+    "by then. Checked for steps "
     "that take no time, their estimated time, and two days each.",
     "Not in it: signatures that run out after the longest wait ahead (each step looks at them, rule 12); "
     "caches that deny names by proofs that they hold of others "
     "(RFC 8198); caches that ask through other caches, but for the second above and the "
-    "margin; edits that somebody makes on one side only; servers of one place that answer differently by place or by chance; lost packets; "
-    "what is said by the services behind the names. A domain that is given up leaves behind the caches that renew their copies.",
+    "margin; edits that somebody makes on one side only; servers of one place that answer differently by "
+    "place or by chance; lost packets; "
+    "what is said by the services behind the names. A domain that is given up leaves behind the caches that "
+    "renew their copies.",
 )
 
 
 @dataclass(frozen=True, slots=True)
 class Counterexample:
-    """How somebody would notice: ``story``, dated, a sentence each; ``remedy``; the moment ``at`` which it goes wrong at the earliest.
+    """How somebody would notice: ``story``, dated, a sentence each; ``remedy``; the moment ``at`` which it goes wrong
+    at the earliest.
 
-    ``kinds``: the kinds of cache to which it can happen; ``schedule``: how long the steps take in it, in words; ``step``: that does it;
-    ``until``: when it would do no harm any more, 0 where no waiting helps.
+    ``kinds``: the kinds of cache to which it can happen; ``schedule``: how long the steps take in it, in words;
+    ``step``: that does it; ``until``: when it would do no harm any more, 0 where no waiting helps.
     """
 
     kinds: tuple[CacheKind, ...]
@@ -66,7 +81,8 @@ class Counterexample:
 
 @dataclass(frozen=True, slots=True)
 class Rehearsal:
-    """``counterexamples``: one for each way in which it goes wrong, empty for a safe runbook. ``stages``: schedule → contents.
+    """``counterexamples``: one for each way in which it goes wrong, empty for a safe runbook. ``stages``: schedule →
+    contents.
 
     ``uncovered``: what this domain has, or may have, that the model knows nothing of: then nothing is called safe.
     """
@@ -98,10 +114,14 @@ def schedules(runbook: Runbook, outcomes: Mapping[str, Outcome], now: float) -> 
 
 
 def rehearse(
-    runbook: Runbook, outcomes: Mapping[str, Outcome], now: float, uncovered: Iterable[str] = (), ends: Mapping[str, float] = _NEVER
-) -> Rehearsal:  # fmt: skip
-    """Follows every kind of cache through every schedule. Exact under :data:`MODEL`. ``uncovered``: what was seen since that the model
-    knows nothing of; ``ends``: place → when its signatures run out, if nobody signs anew."""
+    runbook: Runbook,
+    outcomes: Mapping[str, Outcome],
+    now: float,
+    uncovered: Iterable[str] = (),
+    ends: Mapping[str, float] = _NEVER,
+) -> Rehearsal:
+    """Follows every kind of cache through every schedule. Exact under :data:`MODEL`. ``uncovered``: what was seen since
+    that the model knows nothing of; ``ends``: place → when its signatures run out, if nobody signs anew."""
     found: dict[tuple[CacheKind, str, str], Counterexample] = {}
     stages: dict[str, Playback] = {}
     checked = 0
@@ -122,22 +142,28 @@ def rehearse(
 
 
 def counterexamples(
-    playback: Playback, kind: CacheKind, schedule: str, since: float, spans: Mapping[Name, list[CachedNsSet]] | None = None
-) -> Iterator[Counterexample]:  # fmt: skip
-    """All that can go wrong with caches of that kind from ``since`` on: what has happened has happened. ``spans``: what they may hold
-    (:func:`~legatum.core.rehearsal.holding.holdings`)."""
+    playback: Playback,
+    kind: CacheKind,
+    schedule: str,
+    since: float,
+    spans: Mapping[Name, list[CachedNsSet]] | None = None,
+) -> Iterator[Counterexample]:
+    """All that can go wrong with caches of that kind from ``since`` on: what has happened has happened. ``spans``: what
+    they may hold (:func:`~legatum.core.rehearsal.holding.holdings`)."""
     judge = _Judge(playback, kind, schedule, since)
     wrong = judge.wrong(holdings(playback, kind) if spans is None else spans)
     yield from (each for each in (*wrong, *judge.left_behind()) if each.at + _GRAIN >= since)
 
 
 def require_safe(rehearsal: Rehearsal) -> None:
-    """What is left of the runbook must be safe for every kind of cache. Raises :class:`GateShut` with the story of one that is not."""
+    """What is left of the runbook must be safe for every kind of cache. Raises :class:`GateShut` with the story of one
+    that is not."""
     domain = name_text(rehearsal.runbook.domain)
     if rehearsal.uncovered:
         raise GateShut(
             f"{domain}: whether this is safe is not known: {'; '.join(rehearsal.uncovered)}",
-            f"have the plan drawn anew, which looks at it: `legatum move redraw {domain}`; against its advice: --unproven",
+            f"have the plan drawn anew, which looks at it: `legatum move redraw {domain}`; against its "
+            "advice: --unproven",
         )
     if not rehearsal.safe and not rehearsal.mends:
         example = rehearsal.counterexamples[0]
@@ -213,10 +239,17 @@ class _Judge:
                 if left and right and (last := lasting(left)).value != lasting(right).value:
                     text = f"{name_text(key[0])} {type_text(key[1])}"
                     story = (
-                        f"With the step '{last.step}' {primary} has a serial that is not newer than the one at {follower} (RFC 1982).",
-                        f"{follower} takes no copy any more, and goes on with an old {text}: it stops when the zone expires there.",
+                        f"With the step '{last.step}' {primary} has a serial that is not newer than the one "
+                        f"at {follower} (RFC 1982).",
+                        f"{follower} takes no copy any more, and goes on with an old {text}: it stops when "
+                        "the zone expires there.",
                     )
-                    yield self._example(story, "come to the serial in steps, each on every server before the next", last.begins, last.step)
+                    yield self._example(
+                        story,
+                        "come to the serial in steps, each on every server before the next",
+                        last.begins,
+                        last.step,
+                    )
                     return
 
     def _example(self, story: Iterable[str], remedy: str, at: float, step: str, until: float = 0.0) -> Counterexample:
@@ -232,22 +265,30 @@ class _Judge:
         text = name_text(host)
         if unknown[0] == -FOREVER:
             story: tuple[str, ...] = (
-                f"A cache was asked for {text} before its address was there, and keeps “no such name” until {instant_text(ends)}.",
-                f"At {instant_text(begins)} it gets an NS set that names {text}, and finds no address for it: visitors fail.",
+                f"A cache was asked for {text} before its address was there, and keeps “no such name” until "
+                f"{instant_text(ends)}.",
+                f"At {instant_text(begins)} it gets an NS set that names {text}, and finds no address for "
+                "it: visitors fail.",
             )
-            yield self._example(story, f"let {text} be named for nobody before {instant_text(unknown[1])}", begins, _first_step(span))
+            yield self._example(
+                story, f"let {text} be named for nobody before {instant_text(unknown[1])}", begins, _first_step(span)
+            )
             return
         story = (
             *self._how_held(span, begins),
             f"At {instant_text(begins)} it looks for the address of {text}, which is gone: visitors fail.",
         )
         yield self._example(
-            story, f"take {text} away only when nobody holds an NS set that names it, at {_end_text(span.ends)}", begins, "gone"
+            story,
+            f"take {text} away only when nobody holds an NS set that names it, at {_end_text(span.ends)}",
+            begins,
+            "gone",
         )
 
     def _switched_off(self, span: CachedNsSet, way: ServerPath, at: float) -> Counterexample:
         told = (
-            f"It has the address {way.address} from {way.told_by}, given until {_until_text(way.fetched)} with a TTL of {way.ttl}."
+            f"It has the address {way.address} from {way.told_by}, given until {_until_text(way.fetched)} "
+            f"with a TTL of {way.ttl}."
             if way.told_by
             else ""
         )
@@ -257,7 +298,9 @@ class _Judge:
             f"At {instant_text(at)} it asks {way.address}, where nobody answers any more: visitors fail.",
         ]
         ends = min(span.ends, way.ends)
-        return self._example([each for each in story if each], _later(way.step, at, ends, way.address), at, way.step, ends)
+        return self._example(
+            [each for each in story if each], _later(way.step, at, ends, way.address), at, way.step, ends
+        )
 
     def _badly_served(self, asked: _Asked) -> Iterator[Counterexample]:
         for period in self._stage.content(asked.place, asked.zone):
@@ -266,15 +309,25 @@ class _Judge:
             begins, ends = max(asked.begins, period.begins), min(asked.ends, period.ends)
             if not begins + _GRAIN < ends or begins == -FOREVER:
                 continue
-            problem = "which does not serve the zone" if period.value == Content.NOTHING else "which has only an empty zone: “no such name”"
+            problem = (
+                "which does not serve the zone"
+                if period.value == Content.NOTHING
+                else "which has only an empty zone: “no such name”"
+            )
             server = self._server(asked)
-            story = (*self._how_held(asked.span, begins), f"At {instant_text(begins)} it asks {server}, {problem}: visitors fail.")
+            story = (
+                *self._how_held(asked.span, begins),
+                f"At {instant_text(begins)} it asks {server}, {problem}: visitors fail.",
+            )
             names = ", ".join(map(name_text, asked.span.names))
             earlier = any(
-                each.value == Content.WHOLE and each.begins < period.begins for each in self._stage.content(asked.place, asked.zone)
+                each.value == Content.WHOLE and each.begins < period.begins
+                for each in self._stage.content(asked.place, asked.zone)
             )
             if earlier:
-                yield self._example(story, _later(period.step, period.begins, asked.ends, names), begins, period.step, asked.ends)
+                yield self._example(
+                    story, _later(period.step, period.begins, asked.ends, names), begins, period.step, asked.ends
+                )
             else:
                 into = _first_step(asked.span)
                 yield self._example(story, f"publish the whole zone on {names} before the step '{into}'", begins, into)
@@ -304,7 +357,13 @@ class _Judge:
                         yield from self._dead_end(each, key, period.value, begins, ends)
 
     def _missing(
-        self, asked: _Asked, key: RRsetKey, period: Period[RRset | None], begins: float, ends: float, wanted: set[RRsetKey]
+        self,
+        asked: _Asked,
+        key: RRsetKey,
+        period: Period[RRset | None],
+        begins: float,
+        ends: float,
+        wanted: set[RRsetKey],
     ) -> Iterator[Counterexample]:
         if key not in wanted or begins == -FOREVER:
             return
@@ -316,7 +375,8 @@ class _Judge:
                 text = f"{name_text(key[0])} {type_text(key[1])}"
                 story = (
                     *self._how_held(asked.span, first),
-                    f"At {instant_text(first)} it asks {self._server(asked)} for {text} and gets “no such name”: visitors fail.",
+                    f"At {instant_text(first)} it asks {self._server(asked)} for {text} and gets “no such "
+                    "name”: visitors fail.",
                 )
                 step = period.step or _first_step(asked.span)
                 yield self._example(story, f"have {text} answered there before the step '{step}'", first, step)
@@ -324,10 +384,15 @@ class _Judge:
     def _led_astray(self, asked: list[_Asked]) -> Iterator[Counterexample]:
         sources = [Source(each.zone, each.place, each.begins, each.ends) for each in asked]
         for each in dead_names(self._stage, sources, lambda number, name: self._is_cut(asked[number], name)):
-            told = f"At {instant_text(each.at)} it looks for the address of {each.what}, and there is none: visitors fail."
+            told = (
+                f"At {instant_text(each.at)} it looks for the address of {each.what}, and there is none: visitors fail."
+            )
             yield self._of_data(asked[each.source], each, told, f"everybody who has it finds {each.what}")
         for each in unlisted_senders(self._stage, sources):
-            told = f"At {instant_text(each.at)} mail comes from {each.what}, which is not in it: it is refused, or taken for spam."
+            told = (
+                f"At {instant_text(each.at)} mail comes from {each.what}, which is not in it: it is refused, "
+                "or taken for spam."
+            )
             yield self._of_data(asked[each.source], each, told, f"nobody has one without {each.what}")
 
     def _of_data(self, asked: _Asked, astray: Astray, told: str, once: str) -> Counterexample:
@@ -343,12 +408,17 @@ class _Judge:
     def _is_cut(self, asked: _Asked, name: Name) -> bool:
         """A referral is given for it, at some time: what comes of that is followed by itself."""
         return any(
-            rtype == NS and cut != zone and is_under(name, cut) and any(each.value is not None for each in track.periods)
+            rtype == NS
+            and cut != zone
+            and is_under(name, cut)
+            and any(each.value is not None for each in track.periods)
             for (place, zone, cut, rtype), track in self._stage.timeline.rrsets.items()
             if (place, zone) == (asked.place, asked.zone)
         )
 
-    def _dead_end(self, asked: _Asked, key: RRsetKey, rrset: RRset, begins: float, ends: float) -> Iterator[Counterexample]:
+    def _dead_end(
+        self, asked: _Asked, key: RRsetKey, rrset: RRset, begins: float, ends: float
+    ) -> Iterator[Counterexample]:
         for address in map(address_text, rrset.rdatas):
             track = self._stage.timeline.services.get(address)
             for each in track.periods if track is not None else ():
@@ -360,9 +430,11 @@ class _Judge:
                     text = f"{name_text(key[0])} {type_text(key[1])}"
                     story = (
                         *self._how_held(asked.span, min(ends, first)),
-                        f"{_moment(min(ends, first))} it asks {self._server(asked)} for {text}, and gets {address}, to keep for "
+                        f"{_moment(min(ends, first))} it asks {self._server(asked)} for {text}, and gets "
+                        f"{address}, to keep for "
                         f"{rrset.ttl} s.",
-                        f"At {instant_text(first)} it sends a visitor to {address}, which works no more: visitors fail.",
+                        f"At {instant_text(first)} it sends a visitor to {address}, which works no more: "
+                        "visitors fail.",
                     )
                     yield self._example(story, _later(each.step, each.begins, last, address), first, each.step, last)
 
@@ -375,14 +447,25 @@ class _Judge:
             zone = name_text(self._stage.premises.parent_zone)
             return [f"{moment} a cache asks a server of {zone} and gets the NS set {names}, to keep for {span.ttl} s."]
         asked = next(
-            (name_text(host) for host in span.through.names for way in self._stage.ways_to(host) if way.place == span.given_by),
+            (
+                name_text(host)
+                for host in span.through.names
+                for way in self._stage.ways_to(host)
+                if way.place == span.given_by
+            ),
             span.given_by,
         )
         again = ", each time anew," if span.renewed else ""
         if span.through.zone != span.zone:
-            told = f"{moment} it asks {asked} for a name in {name_text(span.zone)} and is handed on to {names}, to keep for {span.ttl} s."
+            told = (
+                f"{moment} it asks {asked} for a name in {name_text(span.zone)} and is handed on to {names}, "
+                f"to keep for {span.ttl} s."
+            )
         else:
-            told = f"{moment} it asks {asked}{again} and takes the zone's own NS set from the answer: {names}, to keep for {span.ttl} s."
+            told = (
+                f"{moment} it asks {asked}{again} and takes the zone's own NS set from the answer: {names}, "
+                f"to keep for {span.ttl} s."
+            )
         return [*self._how_held(span.through, min(fetched, span.through.ends)), told]
 
 
@@ -405,7 +488,10 @@ def _later(step: str, begins: float, until: float, names: str) -> str:
         return f"begin {rough_text(until - begins)} earlier, or have the old side stay until {_end_text(until)}"
     if until == FOREVER:
         return f"the step '{step}' must not come before every server has stopped leading to {names}"
-    return f"let the step '{step}' begin {rough_text(until - begins)} later: nobody asks {names} any more from {instant_text(until)} on"
+    return (
+        f"let the step '{step}' begin {rough_text(until - begins)} later: nobody asks {names} any more from "
+        f"{instant_text(until)} on"
+    )
 
 
 def _first_step(span: CachedNsSet) -> str:

@@ -1,4 +1,5 @@
-"""What stands behind the names: web pages, mail, certificates, as they were seen at an address, and what visitors would suffer."""
+"""What stands behind the names: web pages, mail, certificates, as they were seen at an address, and what visitors would
+suffer."""
 
 from collections.abc import Iterable
 from dataclasses import replace
@@ -26,7 +27,8 @@ def judge_visit(visit: Visit) -> tuple[Finding, ...]:
 
 
 def worse(visit: Visit) -> list[str]:
-    """What visitors would suffer at the new addresses and do not suffer now, in words: errors that no present address has."""
+    """What visitors would suffer at the new addresses and do not suffer now, in words: errors that no present address
+    has."""
     present = replace(visit, seen=tuple(each for each in visit.seen if not each.new))
     had = {(slug, _spot(sighting)) for slug, sighting in _errors(judge_visit(present))}
     new = {each.where for each in visit.seen if each.new}
@@ -38,7 +40,12 @@ def worse(visit: Visit) -> list[str]:
 
 
 def _errors(findings: Iterable[Finding]) -> list[tuple[str, Occurrence]]:
-    return [(each.kind.slug, sighting) for each in findings if each.kind.severity == Severity.ERROR for sighting in each.sightings]
+    return [
+        (each.kind.slug, sighting)
+        for each in findings
+        if each.kind.severity == Severity.ERROR
+        for sighting in each.sightings
+    ]
 
 
 def _spot(sighting: Occurrence) -> str:
@@ -54,4 +61,6 @@ def service_checks(visit: Visit) -> tuple[Check, ...]:
     ]
     if wrong or not visit.seen:
         return tuple(wrong)
-    return (Check("service", name_text(visit.domain), True, f"{len(visit.seen)} looked at: no error", about="services"),)
+    return (
+        Check("service", name_text(visit.domain), True, f"{len(visit.seen)} looked at: no error", about="services"),
+    )

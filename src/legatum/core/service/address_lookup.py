@@ -10,7 +10,8 @@ _LONGEST_CHAIN = 8
 
 
 def led_to(zone: Zone, name: Name) -> tuple[str, ...] | None:
-    """The addresses that a name has in the zone, aliases followed; None where an alias leads out of it, or in a circle."""
+    """The addresses that a name has in the zone, aliases followed; None where an alias leads out of it, or in a
+    circle."""
     for _ in range(_LONGEST_CHAIN):
         alias = zone.get(name, CNAME)
         if alias is None:

@@ -1,4 +1,5 @@
-"""What a certificate says, and whether it is for a name (RFC 5280, RFC 9525). What reads it is loaded when there is one."""
+"""What a certificate says, and whether it is for a name (RFC 5280, RFC 9525). What reads it is loaded when there is
+one."""
 
 import hashlib
 from typing import TYPE_CHECKING
@@ -40,8 +41,8 @@ def runs_out(certificate: Certificate, now: float) -> bool:
 
 
 def tlsa_fits(rdata: bytes, der: bytes) -> bool | None:
-    """Whether a TLSA record (RFC 6698 s2) of the server's own certificate or key fits; None for one of an authority, or of a kind that is
-    not known."""
+    """Whether a TLSA record (RFC 6698 s2) of the server's own certificate or key fits; None for one of an authority, or
+    of a kind that is not known."""
     if len(rdata) < 4:
         return None
     usage, selector, matching, data = rdata[0], rdata[1], rdata[2], rdata[3:]

@@ -1,4 +1,5 @@
-"""A web page reduced to what stays the same from one visit to the next: its title, its words, and how alike two of them are."""
+"""A web page reduced to what stays the same from one visit to the next: its title, its words, and how alike two of them
+are."""
 
 import hashlib
 import re
@@ -14,9 +15,9 @@ _MOST_READ = 1 << 17  # characters of words: enough to tell one page from anothe
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """``fingerprint``: equal where the words are, numbers and tokens aside, 16 hexadecimal digits; ``octets``: as far as it was read, and
-    ``cut`` where that was not all of it. ``sketch``: the least hashes of its runs of three words, by which two pages are held against
-    each other."""
+    """``fingerprint``: equal where the words are, numbers and tokens aside, 16 hexadecimal digits; ``octets``: as far
+    as it was read, and ``cut`` where that was not all of it. ``sketch``: the least hashes of its runs of three words,
+    by which two pages are held against each other."""
 
     title: str
     fingerprint: str
@@ -34,13 +35,16 @@ def page_of(body: bytes, charset: str = "", cut: bool = False) -> Page:
     title, seen = _read(text)
     words = _WORD.findall(_ONE_OFF.sub(" ", " ".join(seen)[:_MOST_READ]).lower())
     runs = {" ".join(words[at : at + _SHINGLE]) for at in range(max(1, len(words) - _SHINGLE + 1))} if words else set()
-    sketch = frozenset(sorted(int.from_bytes(hashlib.blake2b(run.encode(), digest_size=8).digest()) for run in runs)[:_KEPT])
+    sketch = frozenset(
+        sorted(int.from_bytes(hashlib.blake2b(run.encode(), digest_size=8).digest()) for run in runs)[:_KEPT]
+    )
     fingerprint = hashlib.sha256(" ".join([title, *words]).encode()).hexdigest()[:16]
     return Page(" ".join(title.split())[:_LONGEST_TITLE], fingerprint, len(body), cut, sketch)
 
 
 def likeness(one: Page, other: Page) -> float:
-    """From 0, nothing in common, to 1, the same words: the share of the least hashes of both together that both have."""
+    """From 0, nothing in common, to 1, the same words: the share of the least hashes of both together that both
+    have."""
     if one.fingerprint == other.fingerprint:
         return 1.0
     least = sorted(one.sketch | other.sketch)[:_KEPT]

@@ -11,8 +11,9 @@ from legatum.core.service.spot import Spot
 
 @dataclass(frozen=True, slots=True)
 class Answered:
-    """One name and type asked of every server of the domain. ``said``: address of a server → its answer in words; ``denied``: servers that
-    say there is no such name; ``failed``: those that fail or refuse, which is worse for an authority than silence."""
+    """One name and type asked of every server of the domain. ``said``: address of a server → its answer in words;
+    ``denied``: servers that say there is no such name; ``failed``: those that fail or refuse, which is worse for an
+    authority than silence."""
 
     name: Name
     rtype: int
@@ -23,8 +24,9 @@ class Answered:
 
 @dataclass(frozen=True, slots=True)
 class Issuance:
-    """Which authorities may issue for a site's name (RFC 8659 s3): ``caa``: flags, tag and value of the records found, at ``owner``; None
-    for both where none is found on the way up. ``broken``: names on that way that nobody answers for."""
+    """Which authorities may issue for a site's name (RFC 8659 s3): ``caa``: flags, tag and value of the records found,
+    at ``owner``; None for both where none is found on the way up. ``broken``: names on that way that nobody answers
+    for."""
 
     name: Name
     owner: Name | None = None
@@ -34,8 +36,8 @@ class Issuance:
 
 @dataclass(frozen=True, slots=True)
 class Challenge:
-    """``_acme-challenge`` of a site's name (RFC 8555 s8.4): ``leads``: where it is an alias to, or handed on to; ``why``: nobody answers
-    there, in words."""
+    """``_acme-challenge`` of a site's name (RFC 8555 s8.4): ``leads``: where it is an alias to, or handed on to;
+    ``why``: nobody answers there, in words."""
 
     name: Name
     leads: tuple[Name, ...] = ()
@@ -44,8 +46,8 @@ class Challenge:
 
 @dataclass(frozen=True, slots=True)
 class Reverse:
-    """The names of an address (PTR), each with the addresses that it leads back to. ``role``: of the host at the address; ``why``: nothing
-    is known, in words."""
+    """The names of an address (PTR), each with the addresses that it leads back to. ``role``: of the host at the
+    address; ``why``: nothing is known, in words."""
 
     address: str
     host: Name
@@ -65,9 +67,10 @@ class Policy:
 
 @dataclass(frozen=True)
 class NameRecords:
-    """``issuers``: what the settings say of authorities, name in a certificate → name in CAA. ``senders``: address → what SPF says of it,
-    of the domain's own mail servers and of new addresses. ``dmarc``: the records at ``_dmarc``, None where nobody answers; ``before``:
-    what was there before the move, ``now``: what is at those names now, both by name and type."""
+    """``issuers``: what the settings say of authorities, name in a certificate → name in CAA. ``senders``: address →
+    what SPF says of it, of the domain's own mail servers and of new addresses. ``dmarc``: the records at ``_dmarc``,
+    None where nobody answers; ``before``: what was there before the move, ``now``: what is at those names now, both by
+    name and type."""
 
     answers: tuple[Answered, ...] = ()
     issuance: tuple[Issuance, ...] = ()

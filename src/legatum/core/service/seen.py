@@ -26,8 +26,8 @@ class Trust(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Certificate:
-    """``names``: for which it is; ``since``, ``until``: in seconds since 1970; ``der``: the certificate itself; ``said``: why it is not
-    trusted, in the words of the library."""
+    """``names``: for which it is; ``since``, ``until``: in seconds since 1970; ``der``: the certificate itself;
+    ``said``: why it is not trusted, in the words of the library."""
 
     names: tuple[str, ...]
     issuer: str
@@ -40,10 +40,10 @@ class Certificate:
 
 @dataclass(frozen=True, slots=True)
 class WebSeen:
-    """``trouble``: why nothing came, in words. ``hops``: the addresses (URLs) that were fetched one after another, with their statuses;
-    the last one gave ``page``. ``leads``: where it leads that was not followed, as it is outside the domain; ``endless``: it redirects for
-    ever. ``hsts``: the header that has browsers come by https alone (RFC 6797); ``steady``: how alike the page was to itself a moment
-    later."""
+    """``trouble``: why nothing came, in words. ``hops``: the addresses (URLs) that were fetched one after another, with
+    their statuses; the last one gave ``page``. ``leads``: where it leads that was not followed, as it is outside the
+    domain; ``endless``: it redirects for ever. ``hsts``: the header that has browsers come by https alone (RFC 6797);
+    ``steady``: how alike the page was to itself a moment later."""
 
     trouble: str = ""
     version: str = ""
@@ -62,8 +62,8 @@ class WebSeen:
 
 @dataclass(frozen=True, slots=True)
 class MailSeen:
-    """``tls``: it offers STARTTLS, or spoke TLS from the beginning; ``takes``: whether it takes mail for the domain, None where that was
-    not asked; ``said``: how it answered that."""
+    """``tls``: it offers STARTTLS, or spoke TLS from the beginning; ``takes``: whether it takes mail for the domain,
+    None where that was not asked; ``said``: how it answered that."""
 
     trouble: str = ""
     banner: str = ""
@@ -89,8 +89,8 @@ class ServiceSeen:
 
 @dataclass(frozen=True)
 class Visit:
-    """``at``: seconds since 1970. ``seen``: every service at every address; those of the new ones only where one was named.
-    ``not_looked_at``: in words; ``records``: what the names say, where that was looked at."""
+    """``at``: seconds since 1970. ``seen``: every service at every address; those of the new ones only where one was
+    named. ``not_looked_at``: in words; ``records``: what the names say, where that was looked at."""
 
     domain: Name
     at: float

@@ -1,7 +1,8 @@
 """Whether SPF lets an address send for a domain (RFC 7208), and how many look-ups that costs.
 
-Sans I/O: :func:`check_host` goes as far as what is *known* reaches, and names what it would have to look up next. Whoever has the network
-looks that up and calls again. Macros are not expanded: such a mechanism is counted and taken for *no match*, and the result says so.
+Sans I/O: :func:`check_host` goes as far as what is *known* reaches, and names what it would have to look up next.
+Whoever has the network looks that up and calls again. Macros are not expanded: such a mechanism is counted and taken
+for *no match*, and the result says so.
 """
 
 from collections.abc import Mapping
@@ -38,8 +39,8 @@ _QUALIFIERS = {"+": Result.PASS, "-": Result.FAIL, "~": Result.SOFTFAIL, "?": Re
 
 @dataclass
 class Checked:
-    """``missing``: names and types to be looked up before there is a result; ``lookups``, ``void``: as RFC 7208 s4.6.4 counts them;
-    ``why``: of a broken record; ``by``: the mechanism that decided; ``unread``: mechanisms with macros."""
+    """``missing``: names and types to be looked up before there is a result; ``lookups``, ``void``: as RFC 7208 s4.6.4
+    counts them; ``why``: of a broken record; ``by``: the mechanism that decided; ``unread``: mechanisms with macros."""
 
     result: Result = Result.NONE
     missing: set[tuple[Name, int]] = field(default_factory=set)
@@ -133,7 +134,11 @@ def _matches(word: str, address: str, domain: Name, known: Known, checked: Check
 
 def _stands_at(kind: str, name: Name, lengths: str, address: str, known: Known, checked: Checked) -> bool:
     four, _, six = (
-        lengths.partition("//") if "//" in lengths else (lengths, "", "") if not lengths.startswith("/") else ("", "", lengths[1:])
+        lengths.partition("//")
+        if "//" in lengths
+        else (lengths, "", "")
+        if not lengths.startswith("/")
+        else ("", "", lengths[1:])
     )
     rtype = AAAA if ":" in address else A
     hosts = [name]

@@ -1,4 +1,5 @@
-"""Who may send mail of a domain while it goes from one service to another (SPF, RFC 7208): both, so long as either sends."""
+"""Who may send mail of a domain while it goes from one service to another (SPF, RFC 7208): both, so long as either
+sends."""
 
 from collections.abc import Sequence
 
@@ -11,10 +12,11 @@ _LOOKED_UP = ("include", "a", "mx", "ptr", "exists")
 
 
 def spf_of_both(old: str, new: str, servers: Sequence[Name]) -> str:
-    """The record that lets through whoever either lets through, and ends as the old one does. ``servers``: those that the domain's mail is
-    brought to by the old service, by their names beside ``mx``, which is about to mean others.
+    """The record that lets through whoever either lets through, and ends as the old one does. ``servers``: those that
+    the domain's mail is brought to by the old service, by their names beside ``mx``, which is about to mean others.
 
-    Raises :class:`GateShut` for one that hands on to another record (``redirect=``), and where receivers would stop looking (s4.6.4).
+    Raises :class:`GateShut` for one that hands on to another record (``redirect=``), and where receivers would stop
+    looking (s4.6.4).
     """
     told = [term for term in _terms(old) if not _is_all(term)]
     if redirect := next((term for term in told if term.lower().startswith("redirect=")), None):
@@ -29,7 +31,8 @@ def spf_of_both(old: str, new: str, servers: Sequence[Name]) -> str:
     looked_up = sum(term.lstrip("+-~?").lower().split(":")[0].split("/")[0] in _LOOKED_UP for term in both)
     if looked_up > MOST_LOOKUPS:
         raise GateShut(
-            f"an SPF record for both services takes {looked_up} look-ups, and receivers stop after {MOST_LOOKUPS} (RFC 7208 s4.6.4)",
+            f"an SPF record for both services takes {looked_up} look-ups, and receivers stop after "
+            f"{MOST_LOOKUPS} (RFC 7208 s4.6.4)",
             "take out first what no longer sends",
         )
     return " ".join([_VERSION, *both, *end])
@@ -38,7 +41,9 @@ def spf_of_both(old: str, new: str, servers: Sequence[Name]) -> str:
 def spf_left(old: str, new: str, servers: Sequence[Name]) -> tuple[str, ...]:
     """What the old record lets through by a term that the new one does not have; ``servers`` as before."""
     kept = {term.lstrip("+").lower() for term in _terms(new)}
-    told = (each for term in _terms(old) if not _is_all(term) and term[0] not in "-~?" for each in _named(term, servers))
+    told = (
+        each for term in _terms(old) if not _is_all(term) and term[0] not in "-~?" for each in _named(term, servers)
+    )
     return tuple(term for term in told if term.lstrip("+").lower() not in kept)
 
 

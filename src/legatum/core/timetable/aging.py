@@ -1,4 +1,5 @@
-"""Changed now, until when does somebody have the old answer? One line for each RRset, and the one that decides (rules 2 to 4)."""
+"""Changed now, until when does somebody have the old answer? One line for each RRset, and the one that decides (rules 2
+to 4)."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -10,7 +11,8 @@ from legatum.core.timing import Caution
 
 @dataclass(frozen=True, slots=True)
 class Aged:
-    """``until``: the last instant at which a resolver may give the old answer, in seconds since 1970; ``reason`` in words."""
+    """``until``: the last instant at which a resolver may give the old answer, in seconds since 1970; ``reason`` in
+    words."""
 
     matter: Subject
     until: float
@@ -18,13 +20,16 @@ class Aged:
 
 
 def aged(matter: Subject, changed: float, publishing: int, caution: Caution) -> Aged:
-    """``changed``: when the last of our own servers has the change; ``publishing``: seconds that the registry takes for its own."""
+    """``changed``: when the last of our own servers has the change; ``publishing``: seconds that the registry takes for
+    its own."""
     begins = changed + (publishing if matter.role in AT_PARENT else 0)
     lasts, slack = caution.lasts(matter.ttl), caution.slack(1)
     said = f"{matter.server}, one of {matter.holder}," if len(matter.ttls) > 1 else f"{matter.server} ({matter.holder})"
     words = [f"{said} gives it with a TTL of {matter.ttl}"]
     if matter.differs:
-        words.append(f"others with {', '.join(map(str, sorted(set(matter.ttls.values()) - {matter.ttl})))}; the largest counts")
+        words.append(
+            f"others with {', '.join(map(str, sorted(set(matter.ttls.values()) - {matter.ttl})))}; the largest counts"
+        )
     if lasts > matter.ttl:
         words.append(f"resolvers may keep it {duration_text(lasts)}")
     if matter.role in AT_PARENT and publishing:

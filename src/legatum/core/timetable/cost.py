@@ -1,4 +1,5 @@
-"""What a TTL costs and gains (rule 14): questions a second that resolvers send on, and the share still on an old answer over time."""
+"""What a TTL costs and gains (rule 14): questions a second that resolvers send on, and the share still on an old answer
+over time."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -12,8 +13,8 @@ _SATURATED = 0.98  # share of its TTL's rate from which a resolver's own demand 
 
 @dataclass(frozen=True, slots=True)
 class Demand:
-    """``rates``: questions a second that each resolver's visitors put to it; ``caches``: resolvers that each of them stands for; ``text``:
-    where that is known from."""
+    """``rates``: questions a second that each resolver's visitors put to it; ``caches``: resolvers that each of them
+    stands for; ``text``: where that is known from."""
 
     rates: tuple[float, ...]
     caches: float = 1.0
@@ -24,8 +25,8 @@ class Demand:
         return sum(load_of_ttl(rate, ttl, 1) for rate in self.rates) * self.caches
 
     def share_old(self, ttl: int, age: float) -> float:
-        """Of all resolvers that a question may come to, how many still give the old answer so long after the change: the mean of
-        λT/(1+λT)·(1 - t/T)."""
+        """Of all resolvers that a question may come to, how many still give the old answer so long after the change:
+        the mean of λT/(1+λT)·(1 - t/T)."""
         if age >= ttl or not self.rates:
             return 0.0
         return fmean(rate * ttl / (1 + rate * ttl) for rate in self.rates) * (1 - age / ttl)
@@ -37,8 +38,9 @@ def supposed_demand(every: float, caches: int) -> Demand:
 
 
 def measured_demand(counts: Iterable[int], seconds: float, ttl: int) -> Demand:
-    """From how often each resolver asked the servers in that time: who keeps each answer for its TTL and asks r times a second is asked
-    r/(1 - rT) times itself. Who asks as often as its TTL lets it is asked more often than can be told: at least that."""
+    """From how often each resolver asked the servers in that time: who keeps each answer for its TTL and asks r times a
+    second is asked r/(1 - rT) times itself. Who asks as often as its TTL lets it is asked more often than can be told:
+    at least that."""
     rates = []
     for count in counts:
         rate = count / seconds
@@ -48,7 +50,8 @@ def measured_demand(counts: Iterable[int], seconds: float, ttl: int) -> Demand:
 
 @dataclass(frozen=True, slots=True)
 class Cost:
-    """Of one TTL. ``load``: questions a second; ``shares``: age in seconds after a change → the share still on the old answer."""
+    """Of one TTL. ``load``: questions a second; ``shares``: age in seconds after a change → the share still on the old
+    answer."""
 
     ttl: int
     load: float

@@ -36,22 +36,54 @@ def of_delegation(observation: Observation) -> Iterator[Subject]:
     """What the parent gives: NS set, glue, DS."""
     holder, domain = _servers_of(observation.parent_zone), observation.domain
     silent = tuple(view.address for view in observation.parents if not view.answered)
-    yield from _made(Role.DELEGATION, domain, NS, {view.address: view.ns.ttl for view in observation.parents if view.ns}, holder, silent)
+    yield from _made(
+        Role.DELEGATION,
+        domain,
+        NS,
+        {view.address: view.ns.ttl for view in observation.parents if view.ns},
+        holder,
+        silent,
+    )
     glue: dict[Question, dict[str, int]] = {}
     for view in observation.parents:
         for each in view.glue:
             glue.setdefault((each.name, each.rtype), {})[view.address] = each.ttl
     for (name, rtype), ttls in sorted(glue.items()):
         yield from _made(Role.GLUE, name, rtype, ttls, holder, silent)
-    yield from _made(Role.DS, domain, DS, {view.address: view.ds.ttl for view in observation.parents if view.ds}, holder, silent)
+    yield from _made(
+        Role.DS, domain, DS, {view.address: view.ds.ttl for view in observation.parents if view.ds}, holder, silent
+    )
 
 
 def of_servers(observation: Observation) -> Iterator[Subject]:
     """What the domain's own servers give of themselves: NS set, keys, SOA."""
     domain, holder, silent = observation.domain, _servers_of(observation.domain), _silent(observation)
-    yield from _made(Role.NS, domain, NS, {view.address: view.ns.ttl for view in observation.serving if view.ns}, holder, silent, True)
-    yield from _made(Role.KEYS, domain, DNSKEY, {view.address: view.keys.ttl for view in observation.serving if view.keys}, holder, silent)
-    yield from _made(Role.SOA, domain, SOA, {view.address: view.soa.ttl for view in observation.serving if view.soa}, holder, silent, True)
+    yield from _made(
+        Role.NS,
+        domain,
+        NS,
+        {view.address: view.ns.ttl for view in observation.serving if view.ns},
+        holder,
+        silent,
+        True,
+    )
+    yield from _made(
+        Role.KEYS,
+        domain,
+        DNSKEY,
+        {view.address: view.keys.ttl for view in observation.serving if view.keys},
+        holder,
+        silent,
+    )
+    yield from _made(
+        Role.SOA,
+        domain,
+        SOA,
+        {view.address: view.soa.ttl for view in observation.serving if view.soa},
+        holder,
+        silent,
+        True,
+    )
 
 
 def of_hosts(observation: Observation) -> Iterator[Subject]:
@@ -60,11 +92,14 @@ def of_hosts(observation: Observation) -> Iterator[Subject]:
         own = is_under(name, observation.domain)
         for each in host.addresses:
             holder = _servers_of(observation.domain) if own else f"the servers of the zone that holds {name_text(name)}"
-            yield from _made(Role.HOST, name, each.rtype, {"its own servers" if own else "its zone": each.ttl}, holder, (), own)
+            yield from _made(
+                Role.HOST, name, each.rtype, {"its own servers" if own else "its zone": each.ttl}, holder, (), own
+            )
 
 
 def of_answers(observation: Observation, given: Sequence[Given], rule: int = 0) -> Iterator[Subject]:
-    """What the servers answered to questions, aliases as themselves. ``rule``: by which it counts, where not by rule 2."""
+    """What the servers answered to questions, aliases as themselves. ``rule``: by which it counts, where not by rule
+    2."""
     found: dict[Question, dict[str, int]] = {}
     for each in given:
         for answer in each.answer if each.authoritative else ():
@@ -86,15 +121,24 @@ def of_brief_look(observation: Observation) -> Iterator[Subject]:
 
 
 def of_absence(observation: Observation, given: Sequence[Given], rule: int = 0) -> Iterator[Subject]:
-    """How long *no such name* and *no such data* are kept: by the SOA record of each negative answer (RFC 2308 s5), or by the proof beside
-    it (RFC 9077)."""
+    """How long *no such name* and *no such data* are kept: by the SOA record of each negative answer (RFC 2308 s5), or
+    by the proof beside it (RFC 9077)."""
     ttls: dict[str, int] = {}
     for each in given:
         soa = next((one for one in each.authority if one.rtype == SOA), None)
         if soa is not None and not any(one.rtype == each.rtype for one in each.answer):
             proofs = [one.ttl for one in each.authority if one.rtype in (NSEC, NSEC3)]
             ttls[each.address] = max(negative_ttl(soa), ttls.get(each.address, 0), *proofs)
-    yield from _made(Role.ABSENCE, observation.domain, SOA, ttls, _servers_of(observation.domain), _silent(observation), True, rule=rule)
+    yield from _made(
+        Role.ABSENCE,
+        observation.domain,
+        SOA,
+        ttls,
+        _servers_of(observation.domain),
+        _silent(observation),
+        True,
+        rule=rule,
+    )
 
 
 def with_held(matters: Iterable[Subject], copies: Sequence[HeldCopy], now: float, caution: Caution) -> list[Subject]:
@@ -104,14 +148,25 @@ def with_held(matters: Iterable[Subject], copies: Sequence[HeldCopy], now: float
     def concerns(matter: Subject, copy: HeldCopy) -> bool:
         if matter.role in (Role.SOA, Role.ABSENCE):
             return matter.role == Role.ABSENCE and copy.rtype == SOA and copy.absent
-        return copy.key == (matter.name, matter.rtype) and (copy.place == PARENT) == (matter.role in AT_PARENT) and matter.role != Role.GLUE
+        return (
+            copy.key == (matter.name, matter.rtype)
+            and (copy.place == PARENT) == (matter.role in AT_PARENT)
+            and matter.role != Role.GLUE
+        )
 
     return [replace(matter, held=tuple(each for each in kept if concerns(matter, each))) for matter in matters]
 
 
 def _made(
-    role: Role, name: Name, rtype: int, ttls: dict[str, int], holder: str, silent: tuple[str, ...], ours: bool = False, rule: int = 0
-) -> Iterator[Subject]:  # fmt: skip
+    role: Role,
+    name: Name,
+    rtype: int,
+    ttls: dict[str, int],
+    holder: str,
+    silent: tuple[str, ...],
+    ours: bool = False,
+    rule: int = 0,
+) -> Iterator[Subject]:
     if ttls:
         yield Subject(role, name, rtype, ttls, holder, ours, silent, rule=rule)
 

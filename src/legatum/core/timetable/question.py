@@ -1,4 +1,5 @@
-"""What is to change, as somebody asks: everything, single RRsets, a name that comes or goes, a part that is handed on."""
+"""What is to change, as somebody asks: everything, single RRsets, a name that comes or goes, a part that is handed
+on."""
 
 from dataclasses import dataclass
 
@@ -13,8 +14,8 @@ EVERY_TYPE = (A, AAAA, CNAME, MX, NS, TXT, SRV, CAA, parse_type("TLSA"))
 
 @dataclass(frozen=True, slots=True)
 class PlannedChange:
-    """``keys``: RRsets that change; ``added``, ``removed``: a name; ``part``: a name handed on to other servers. None of them: whatever
-    visitors are led by."""
+    """``keys``: RRsets that change; ``added``, ``removed``: a name; ``part``: a name handed on to other servers. None
+    of them: whatever visitors are led by."""
 
     keys: tuple[RRsetKey, ...] = ()
     added: Name | None = None
@@ -47,7 +48,10 @@ def refuse_strange(change: PlannedChange, domain: Name) -> None:
     """Raises :class:`BadInput` for names that the domain does not have."""
     for name in change.names:
         if not is_under(name, domain):
-            raise BadInput(f"{name_text(name)} is not in {name_text(domain)}", "a name relative to the domain, or a whole one in it")
+            raise BadInput(
+                f"{name_text(name)} is not in {name_text(domain)}",
+                "a name relative to the domain, or a whole one in it",
+            )
     for single in (change.added, change.removed, change.part):
         if single == domain:
             raise BadInput(f"{name_text(domain)} is the domain itself", "give a name below it")

@@ -27,15 +27,23 @@ class Role(StrEnum):
 AT_PARENT = (Role.DELEGATION, Role.GLUE, Role.DS)
 """What the registry publishes, with a TTL that it sets."""
 _RULES = {
-    Role.DELEGATION: 4, Role.NS: 4, Role.GLUE: 10, Role.HOST: 10, Role.DATA: 2, Role.DS: 7, Role.KEYS: 9, Role.SOA: 2, Role.ABSENCE: 3,
-}  # fmt: skip
+    Role.DELEGATION: 4,
+    Role.NS: 4,
+    Role.GLUE: 10,
+    Role.HOST: 10,
+    Role.DATA: 2,
+    Role.DS: 7,
+    Role.KEYS: 9,
+    Role.SOA: 2,
+    Role.ABSENCE: 3,
+}
 
 
 @dataclass(frozen=True, slots=True)
 class Subject:
-    """``ttls``: server address → TTL in seconds; ``silent``: who was asked in vain; ``holder``: who gives it, in words; ``ours``: its
-    TTL is set in the domain's own zone. ``about``: what is meant where name and type do not say it; ``held``: what was given of it
-    otherwise, or with a longer TTL, and somebody may hold still."""
+    """``ttls``: server address → TTL in seconds; ``silent``: who was asked in vain; ``holder``: who gives it, in words;
+    ``ours``: its TTL is set in the domain's own zone. ``about``: what is meant where name and type do not say it;
+    ``held``: what was given of it otherwise, or with a longer TTL, and somebody may hold still."""
 
     role: Role
     name: Name

@@ -1,7 +1,9 @@
-"""A change at an instant that somebody wishes for: when each TTL has to be lowered for it, and what it means where that is too late.
+"""A change at an instant that somebody wishes for: when each TTL has to be lowered for it, and what it means where that
+is too late.
 
-Rule 1: whoever fetched it just before the TTL was lowered keeps it for the old TTL; from *lowered + old TTL - low TTL* on nobody holds it
-for longer than the low one. Rule 2: after the change the old answer lives for that much longer, and the TTL may be raised again then.
+Rule 1: whoever fetched it just before the TTL was lowered keeps it for the old TTL; from *lowered + old TTL - low TTL*
+on nobody holds it for longer than the low one. Rule 2: after the change the old answer lives for that much longer, and
+the TTL may be raised again then.
 """
 
 from collections.abc import Iterable, Sequence
@@ -14,9 +16,9 @@ from legatum.core.timing import Caution
 
 @dataclass(frozen=True, slots=True)
 class Lowering:
-    """One RRset. ``low``: the TTL that it gets, None where it stays as it is; ``by``: the latest instant for that; ``earliest``: the first
-    instant of a change, if it is lowered now; ``gone``: when the last old answer is gone, of a change at the wish; ``kept``: the same, were
-    nothing lowered any more before it."""
+    """One RRset. ``low``: the TTL that it gets, None where it stays as it is; ``by``: the latest instant for that;
+    ``earliest``: the first instant of a change, if it is lowered now; ``gone``: when the last old answer is gone, of a
+    change at the wish; ``kept``: the same, were nothing lowered any more before it."""
 
     matter: Subject
     low: int | None
@@ -29,8 +31,8 @@ class Lowering:
         return self.by is not None and self.by < now
 
     def share_at(self, wish: float, now: float) -> float:
-        """Of the resolvers that ask all the time, how many hold at the wish an answer that outlives the low TTL, if it is lowered now:
-        those that fetched theirs before (rule 14, for names that are asked often)."""
+        """Of the resolvers that ask all the time, how many hold at the wish an answer that outlives the low TTL, if it
+        is lowered now: those that fetched theirs before (rule 14, for names that are asked often)."""
         if not self.late(now) or self.low is None:
             return 0.0
         return max(0.0, min(1.0, (now + self.matter.ttl - wish - self.low) / self.matter.ttl))
@@ -52,7 +54,9 @@ def lowering(matter: Subject, wish: float, low: int, now: float, publishing: int
     return Lowering(matter, low, by, max(now + shorter, kept_until - caution.lasts(low)), after, gone)
 
 
-def lowerings(matters: Iterable[Subject], wish: float, low: int, now: float, publishing: int, caution: Caution) -> list[Lowering]:
+def lowerings(
+    matters: Iterable[Subject], wish: float, low: int, now: float, publishing: int, caution: Caution
+) -> list[Lowering]:
     """The most urgent first; last what is not lowered."""
     found = [lowering(each, wish, low, now, publishing, caution) for each in matters if each.ttls]
     return sorted(found, key=lambda each: (each.by is None, each.by or 0.0, each.matter.text))
@@ -60,8 +64,9 @@ def lowerings(matters: Iterable[Subject], wish: float, low: int, now: float, pub
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """All of it. ``by``: the latest instant for the first thing to do, None where nothing is to be lowered; ``earliest``: the first instant
-    of a change with everything lowered; ``gone``: when the last old answer is gone, ``overlap``: what decides that."""
+    """All of it. ``by``: the latest instant for the first thing to do, None where nothing is to be lowered;
+    ``earliest``: the first instant of a change with everything lowered; ``gone``: when the last old answer is gone,
+    ``overlap``: what decides that."""
 
     at: float
     now: float
@@ -89,7 +94,9 @@ class Wish:
 
 
 def wished(matters: Sequence[Subject], at: float, low: int, now: float, publishing: int, caution: Caution) -> Wish:
-    """``matters``: what is to change. The SOA record changes with every edit, “no such name” only where names come, and addresses in other
-    zones when their owners change them: none of them is lowered for a change of data."""
-    changing = [each for each in matters if each.role not in (Role.SOA, Role.ABSENCE) and not each.others] or list(matters)
+    """``matters``: what is to change. The SOA record changes with every edit, “no such name” only where names come, and
+    addresses in other zones when their owners change them: none of them is lowered for a change of data."""
+    changing = [each for each in matters if each.role not in (Role.SOA, Role.ABSENCE) and not each.others] or list(
+        matters
+    )
     return Wish(at, now, tuple(lowerings(changing, at, low, now, publishing, caution)))

@@ -41,7 +41,8 @@ class ServedZone:
 
 
 def zone_for(zones: Mapping[Name, ServedZone], name: Name, rtype: int) -> ServedZone | None:
-    """The zone that must answer: the closest enclosing one; for DS at an apex its parent where that is served too (RFC 4035 s3.1.4.1)."""
+    """The zone that must answer: the closest enclosing one; for DS at an apex its parent where that is served too (RFC
+    4035 s3.1.4.1)."""
     chain = ancestors(name)
     if rtype == DS and len(chain) > 1 and any(each in zones for each in chain[1:]):
         chain = chain[1:]
@@ -73,7 +74,10 @@ def _within(served: ServedZone, name: Name, rtype: int) -> Answer:
         ns = zone.get(cut, NS)
         assert ns is not None
         return Answer(NOERROR, False, (), (ns,), _glue(zone, ns))
-    redirected = next((dname for each in ancestors(name)[1:] if is_under(each, zone.origin) and (dname := zone.get(each, DNAME))), None)
+    redirected = next(
+        (dname for each in ancestors(name)[1:] if is_under(each, zone.origin) and (dname := zone.get(each, DNAME))),
+        None,
+    )
     if redirected is not None:
         return _redirected(redirected, name)
     owner, exists = name, name in served.existing
@@ -95,7 +99,8 @@ def _within(served: ServedZone, name: Name, rtype: int) -> Answer:
 
 
 def _redirected(dname: RRset, name: Name) -> Answer:
-    """A DNAME above, and the alias that it gives rise to (RFC 6672 s3.1); what becomes too long does not exist (s2.4)."""
+    """A DNAME above, and the alias that it gives rise to (RFC 6672 s3.1); what becomes too long does not exist
+    (s2.4)."""
     renamed = Name(name[: len(name) - len(dname.name)] + targets(dname)[0])
     if len(renamed) > MAX_NAME:
         return Answer(YXDOMAIN, True, (dname,))

@@ -14,12 +14,17 @@ _VERSION = (txt_rdata("2"),)
 
 
 def members_of(catalog: Zone) -> dict[Name, Name]:
-    """Member zone → its node in the catalog (s4.1). Raises :class:`BadInput` for a zone that is no catalog of version 2."""
+    """Member zone → its node in the catalog (s4.1). Raises :class:`BadInput` for a zone that is no catalog of version
+    2."""
     version = catalog.get(below("version", catalog.origin), TXT)
     if version is None or version.rdatas != _VERSION:
-        raise BadInput(f"{name_text(catalog.origin)} is no catalog zone of version 2", 'it needs the record: version TXT "2"')
+        raise BadInput(
+            f"{name_text(catalog.origin)} is no catalog zone of version 2", 'it needs the record: version TXT "2"'
+        )
     nodes = below("zones", catalog.origin)
-    return {targets(each)[0]: each.name for each in catalog.unsorted if each.rtype == PTR and is_under(each.name, nodes)}
+    return {
+        targets(each)[0]: each.name for each in catalog.unsorted if each.rtype == PTR and is_under(each.name, nodes)
+    }
 
 
 def with_members(catalog: Zone, domains: Iterable[Name], group: str = "") -> Zone:
@@ -33,7 +38,9 @@ def with_members(catalog: Zone, domains: Iterable[Name], group: str = "") -> Zon
         wanted.append(rrset(node, PTR, 0, [domain]))
         if group:
             wanted.append(rrset(below("group", node), TXT, 0, [txt_rdata(group)]))
-    return catalog if all(catalog.get(each.name, each.rtype) == each for each in wanted) else catalog.with_rrsets(wanted)
+    return (
+        catalog if all(catalog.get(each.name, each.rtype) == each for each in wanted) else catalog.with_rrsets(wanted)
+    )
 
 
 def without_member(catalog: Zone, domain: Name) -> Zone:

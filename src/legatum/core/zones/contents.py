@@ -12,7 +12,8 @@ SERVER = "server:"  # before an address, where a place is given
 
 @dataclass(frozen=True)
 class Contents:
-    """A zone and how it was got: ``source`` names the place, ``way`` the means; ``pasted``: the table that it was understood from."""
+    """A zone and how it was got: ``source`` names the place, ``way`` the means; ``pasted``: the table that it was
+    understood from."""
 
     zone: Zone
     source: str

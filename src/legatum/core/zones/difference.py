@@ -42,8 +42,8 @@ class ForVisitors(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """One RRset that is not the same on both sides. ``expected``: providers each write their own, so it says nothing; ``flattened``: an
-    alias on one side and the addresses that it leads to on the other."""
+    """One RRset that is not the same on both sides. ``expected``: providers each write their own, so it says nothing;
+    ``flattened``: an alias on one side and the addresses that it leads to on the other."""
 
     name: Name
     rtype: int
@@ -67,7 +67,9 @@ class Difference:
             return ForVisitors.OWN
         if self.flattened:
             return ForVisitors.EQUAL
-        return {DifferenceKind.ONLY_RIGHT: ForVisitors.BETTER, DifferenceKind.TTL: ForVisitors.EQUAL}.get(self.kind, ForVisitors.WORSE)
+        return {DifferenceKind.ONLY_RIGHT: ForVisitors.BETTER, DifferenceKind.TTL: ForVisitors.EQUAL}.get(
+            self.kind, ForVisitors.WORSE
+        )
 
 
 def belongs_to_provider(origin: Name, name: Name, rtype: int) -> bool:
@@ -75,8 +77,11 @@ def belongs_to_provider(origin: Name, name: Name, rtype: int) -> bool:
     return rtype in OWN or (name == origin and rtype in (SOA, NS))
 
 
-def zone_differences(left: Zone, right: Zone, expected: Callable[[Name, Name, int], bool] = belongs_to_provider) -> tuple[Difference, ...]:
-    """Every RRset that differs, in canonical order; those for which ``expected(origin, name, type)`` holds are marked."""
+def zone_differences(
+    left: Zone, right: Zone, expected: Callable[[Name, Name, int], bool] = belongs_to_provider
+) -> tuple[Difference, ...]:
+    """Every RRset that differs, in canonical order; those for which ``expected(origin, name, type)`` holds are
+    marked."""
     found = []
     for name in left.names | right.names:
         ours, theirs = left.at(name), right.at(name)
@@ -96,32 +101,44 @@ def flattened_aliases(found: Iterable[Difference]) -> dict[Name, tuple[Name, fro
     aliases = dict[Name, tuple[Name, frozenset[bytes]]]()
     for name, some in by_name.items():
         for one, other in (_SIDES, _SIDES[::-1]):
-            target = next((targets(held)[0] for each in some if each.rtype in _ALIASES and (held := getattr(each, one))), None)
+            target = next(
+                (targets(held)[0] for each in some if each.rtype in _ALIASES and (held := getattr(each, one))), None
+            )
             beside = [held for each in some if each.rtype in (A, AAAA) and (held := getattr(each, other))]
-            if target is not None and beside and all(getattr(each, other) is None for each in some if each.rtype in _ALIASES):
+            if (
+                target is not None
+                and beside
+                and all(getattr(each, other) is None for each in some if each.rtype in _ALIASES)
+            ):
                 aliases[name] = target, frozenset(data for each in beside for data in each.rdatas)
     return aliases
 
 
 def with_flattened(found: Iterable[Difference], names: Collection[Name]) -> tuple[Difference, ...]:
-    """With those told as equal that have an alias on one side, at these names, and its addresses on the other; or an alias of either sort
-    to the same name."""
+    """With those told as equal that have an alias on one side, at these names, and its addresses on the other; or an
+    alias of either sort to the same name."""
     found = tuple(found)
-    ends = [{each.name: targets(held) for each in found if each.rtype in _ALIASES and (held := getattr(each, side))} for side in _SIDES]
+    ends = [
+        {each.name: targets(held) for each in found if each.rtype in _ALIASES and (held := getattr(each, side))}
+        for side in _SIDES
+    ]
     names = {*names, *(name for name, target in ends[0].items() if ends[1].get(name) == target)}
     return tuple(replace(each, flattened=each.name in names and each.rtype in (*_ALIASES, A, AAAA)) for each in found)
 
 
 def difference_text(difference: Difference) -> str:
     """A change in one line, old → new: ``www A: 300 192.0.2.1 → 300 192.0.2.2``."""
-    old, new = (f"{side.ttl} {' | '.join(rdata_texts(side))}" if side else "nothing" for side in (difference.left, difference.right))
+    old, new = (
+        f"{side.ttl} {' | '.join(rdata_texts(side))}" if side else "nothing"
+        for side in (difference.left, difference.right)
+    )
     return f"{name_text(difference.name)} {type_text(difference.rtype)}: {old} → {new}"
 
 
 @dataclass(frozen=True, slots=True)
 class Edit:
-    """What somebody changed at ``place`` since it was made like the others; ``others`` have it not. ``clashes``: one of them was edited
-    there too, to something else."""
+    """What somebody changed at ``place`` since it was made like the others; ``others`` have it not. ``clashes``: one of
+    them was edited there too, to something else."""
 
     place: str
     others: tuple[str, ...]
@@ -130,7 +147,8 @@ class Edit:
 
 
 def edits_between(before: Mapping[str, Zone], now: Mapping[str, Zone]) -> tuple[Edit, ...]:
-    """Edits of one zone that only some of the places have, in canonical order for each. ``before``: each place when it was made."""
+    """Edits of one zone that only some of the places have, in canonical order for each. ``before``: each place when it
+    was made."""
     changed = {
         place: {(each.name, each.rtype): each for each in zone_differences(before[place], zone) if not each.expected}
         for place, zone in now.items()

@@ -13,9 +13,14 @@ _MOST_TOLD = 8
 
 def found_by_asking(zone: Zone, asked: Sample) -> Completeness:
     empty = sorted(asked.empty)
-    doubts = [f"{name_text(name)} exists, what it holds or what lies below it is not known" for name in empty[:_MOST_TOLD]]
+    doubts = [
+        f"{name_text(name)} exists, what it holds or what lies below it is not known" for name in empty[:_MOST_TOLD]
+    ]
     doubts += [f"and {len(empty) - _MOST_TOLD} more names like these"] if len(empty) > _MOST_TOLD else []
-    doubts += [f"every name under {name_text(name)} exists (a wildcard): others may hide below it" for name in sorted(asked.wildcards)]
+    doubts += [
+        f"every name under {name_text(name)} exists (a wildcard): others may hide below it"
+        for name in sorted(asked.wildcards)
+    ]
     held = {name for name, _ in zone.keys}
     return sampled(asked.by_records & held, asked.by_list & held, len(asked.names) + 1, asked.unanswered, tuple(doubts))
 

@@ -1,8 +1,9 @@
 """Reading master files (RFC 1035 s5, RFC 2308 s4 for ``$TTL``).
 
-Two readers share one state. The quick one takes a record that stands plainly on one line, by one pattern, and a common type; it
-never complains, it gives up. The careful one takes an entry word by word - parentheses, quotes, escapes, directives, rare types,
-mistakes - and tells each mistake with file, line, column and what was expected; reading goes on after it, so that all are told.
+Two readers share one state. The quick one takes a record that stands plainly on one line, by one pattern, and a common
+type; it never complains, it gives up. The careful one takes an entry word by word - parentheses, quotes, escapes,
+directives, rare types, mistakes - and tells each mistake with file, line, column and what was expected; reading goes on
+after it, so that all are told.
 """
 
 import re
@@ -38,7 +39,9 @@ _T = TypeVar("_T")
 _new = tuple.__new__  # what a named tuple's own constructor does, without the call in between
 
 Include = Callable[[str, str], tuple[str, str]]
-"""The file that includes and the name it gives → what to call the included file, and its text. Raises :class:`BadInput`."""
+"""The file that includes and the name it gives → what to call the included file, and its text.
+
+Raises :class:`BadInput`."""
 
 
 class Slip(NamedTuple):
@@ -71,7 +74,8 @@ class Reading:
 
 
 def read_master(text: str, origin: Name, file: str = "<text>", include: Include | None = None) -> Reading:
-    """Everything that a master file says, and every slip in it. ``include``: how ``$INCLUDE`` is done, None for not at all."""
+    """Everything that a master file says, and every slip in it. ``include``: how ``$INCLUDE`` is done, None for not at
+    all."""
     reader = _Reader(origin, include)
     with no_collecting():
         reader.read(text, file, origin)
@@ -86,9 +90,16 @@ def read_master(text: str, origin: Name, file: str = "<text>", include: Include 
         expected = "one SOA record at the zone's apex: is the origin right?"
         reader.slips.append(Slip(file, 1, 1, f"{what} at {name_text(origin)}", expected))
     # A missing SOA may be one that could not be read: told last.
-    slips = tuple(sorted(set(reader.slips), key=lambda each: (each.file != file, "SOA records" in each.what, "no SOA" in each.what, each)))
+    slips = tuple(
+        sorted(
+            set(reader.slips),
+            key=lambda each: (each.file != file, "SOA records" in each.what, "no SOA" in each.what, each),
+        )
+    )
     zone = None if unserved else Zone.of(origin, _grouped(reader))
-    return Reading(zone, slips, {key: tuple(sorted(ttls)) for key, ttls in reader.uneven.items()}, tuple(sorted(reader.repeated)))
+    return Reading(
+        zone, slips, {key: tuple(sorted(ttls)) for key, ttls in reader.uneven.items()}, tuple(sorted(reader.repeated))
+    )
 
 
 def parse_master(text: str, origin: Name, file: str = "<text>", include: Include | None = None) -> Zone:
@@ -98,7 +109,10 @@ def parse_master(text: str, origin: Name, file: str = "<text>", include: Include
         first, *others = (slip.text for slip in reading.slips)
         more = f"\n         and {len(others) + 1 - _MOST_TOLD} more" if len(others) >= _MOST_TOLD else ""
         raise BadInput(
-            first, "also " + "\n         also ".join(others[: _MOST_TOLD - 1]) + more if others else "mend that line and try again"
+            first,
+            "also " + "\n         also ".join(others[: _MOST_TOLD - 1]) + more
+            if others
+            else "mend that line and try again",
         )
     assert reading.zone is not None
     return reading.zone
@@ -121,7 +135,9 @@ def _clashes(all_sets: dict[Name, tuple[RRset, ...]]) -> dict[tuple[Name, int], 
         if len(sets) > 1 and any(each.rtype == CNAME for each in sets):
             others = [each.type_text for each in sets if each.rtype not in (CNAME, RRSIG, NSEC)]
             if others:
-                found[name, CNAME] = f"an alias beside other data ({', '.join(others)}) at {name_text(name)} (RFC 1034 s3.6.2)"
+                found[name, CNAME] = (
+                    f"an alias beside other data ({', '.join(others)}) at {name_text(name)} (RFC 1034 s3.6.2)"
+                )
     return found
 
 
@@ -140,8 +156,8 @@ class _SlipFound(Exception):
 
 
 class _Reader:
-    """``sets``: the first record of each RRset, by name; ``more``: all data of those with several. ``found``: where the last record of
-    each set of ``wanted`` stands, as file, line and column."""
+    """``sets``: the first record of each RRset, by name; ``more``: all data of those with several. ``found``: where the
+    last record of each set of ``wanted`` stands, as file, line and column."""
 
     def __init__(self, zone: Name, include: Include | None, wanted: set[tuple[Name, int]] | None = None) -> None:
         self.sets: dict[Name, tuple[RRset, ...]] = {}
@@ -260,8 +276,8 @@ class _Reader:
         return at
 
     def _entry(self, at: int, line: int) -> tuple[list[_Word], int]:
-        """The words from ``at`` to the line end that counts: parentheses join lines, ``;`` begins a comment. An entry that begins with
-        a blank has an empty first word."""
+        """The words from ``at`` to the line end that counts: parentheses join lines, ``;`` begins a comment. An entry
+        that begins with a blank has an empty first word."""
         text, words, depth = self._text, list[_Word](), 0
         self._resume, opened = 0, None
         if text[at : at + 1] in (" ", "\t"):
@@ -311,7 +327,9 @@ class _Reader:
             begin = begin if word else at
             word += character
         if quoted:
-            raise _SlipFound(_Word("", number, quoted), "a quotation mark that is never closed", "a closing one on the same line")
+            raise _SlipFound(
+                _Word("", number, quoted), "a quotation mark that is never closed", "a closing one on the same line"
+            )
         if word:
             yield _Word(word, number, begin)
 
@@ -334,13 +352,17 @@ class _Reader:
         if ttl is None and rtype == SOA:
             ttl = parse_soa(rdata).minimum
         if ttl is None:
-            raise _SlipFound(kind, "a record without a TTL, and neither $TTL nor a TTL before it", "a TTL, or $TTL at the top")
+            raise _SlipFound(
+                kind, "a record without a TTL, and neither $TTL nor a TTL before it", "a TTL, or $TTL at the top"
+            )
         self._last_ttl = ttl
         key = (self._owner, rtype)
         same = next((each for each in self._beside() if each.rtype == rtype), None)
         if same is None:
             if len(self._beside()) >= _MOST_TYPES:
-                raise _SlipFound(kind, f"more than {_MOST_TYPES} types at {name_text(self._owner)}", "fewer types at a name")
+                raise _SlipFound(
+                    kind, f"more than {_MOST_TYPES} types at {name_text(self._owner)}", "fewer types at a name"
+                )
             self.sets[self._owner] = (*self._beside(), RRset(self._owner, rtype, ttl, (rdata,)))
         elif rtype == CNAME and rdata not in self.more.get(key, same.rdatas):
             raise _SlipFound(first, f"a second alias at {name_text(self._owner)}", "one CNAME record at a name")
@@ -385,7 +407,11 @@ class _Reader:
         if self._included_files > _MOST_FILES:
             raise _SlipFound(word, f"more than {_MOST_FILES} files included", "files that do not include each other")
         here = self._file, self._text, self._counted, self._line, self._resume, self._owner, self._names.origin
-        origin = self._told(rest[1], lambda: parse_name(rest[1].text, self._names.origin)) if rest[1:] else self._names.origin
+        origin = (
+            self._told(rest[1], lambda: parse_name(rest[1].text, self._names.origin))
+            if rest[1:]
+            else self._names.origin
+        )
         file, text = self._told(rest[0], lambda: include(self._file, rest[0].text.strip('"')))
         self._depth += 1
         self.read(text, file, origin)

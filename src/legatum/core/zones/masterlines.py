@@ -30,5 +30,8 @@ def master_lines(zone: Zone, comments: Iterable[str] = ()) -> Iterator[str]:
         head = f"{absolute_text(each.name).ljust(width)} {each.ttl:>7} IN {each.type_text:<6} "
         for rdata in each.rdatas:
             if each.rtype == RRSIG:  # each has the TTL of what it is over, and says it (RFC 4034 s3.1.4)
-                head = f"{absolute_text(each.name).ljust(width)} {int.from_bytes(rdata[4:8], 'big'):>7} IN {each.type_text:<6} "
+                head = (
+                    f"{absolute_text(each.name).ljust(width)} {int.from_bytes(rdata[4:8], 'big'):>7} IN "
+                    f"{each.type_text:<6} "
+                )
             yield head + rdata_text(each.rtype, rdata)

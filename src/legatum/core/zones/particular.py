@@ -16,7 +16,8 @@ _MOST_TOLD = 4
 
 
 def particulars(wanted: Zone, keys: Collection[tuple[Name, int]]) -> list[str]:
-    """What of the changed RRsets servers are particular about, a sentence each; empty where nothing is known against them."""
+    """What of the changed RRsets servers are particular about, a sentence each; empty where nothing is known against
+    them."""
     return list(dict.fromkeys(text for key in sorted(keys) for text in _about(wanted, *key)))[:_MOST_TOLD]
 
 
@@ -35,7 +36,10 @@ def _about(wanted: Zone, name: Name, rtype: int) -> Iterator[str]:
         yield from _left_without_address(wanted, name, rtype)
         return
     if len(rrset.rdatas) > _MOST_RECORDS:
-        yield f"{where} would have {len(rrset.rdatas)} records: BIND takes {_MOST_RECORDS} in one set unless its settings allow more"
+        yield (
+            f"{where} would have {len(rrset.rdatas)} records: BIND takes {_MOST_RECORDS} in one set unless "
+            "its settings allow more"
+        )
     if rrset.ttl > LARGEST_TTL:
         yield f"{where}: a TTL of {rrset.ttl} is more than the standard allows (RFC 2181 s8)"
     if rtype in (MX, NS):
@@ -46,7 +50,9 @@ def _about(wanted: Zone, name: Name, rtype: int) -> Iterator[str]:
                 yield f"{where} leads to {name_text(target)}, which has no address in the zone: BIND refuses that"
     beside = [each.type_text for each in wanted.at(name) if each.rtype not in PROOFS]
     if CNAME in {each.rtype for each in wanted.at(name)} and len(beside) > 1:
-        yield f"{name_text(name)} would be an alias beside other data ({', '.join(sorted(beside))}): no server takes that"
+        yield (
+            f"{name_text(name)} would be an alias beside other data ({', '.join(sorted(beside))}): no server takes that"
+        )
     if rtype == DNAME and any(each != name and each.endswith(name) for each in wanted.names):
         yield f"{where}: names below it stand in the zone, which a DNAME does not allow (RFC 6672 s2.4)"
 

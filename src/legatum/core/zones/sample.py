@@ -10,8 +10,8 @@ from legatum.core.records.rrtype import TXT
 
 @dataclass
 class Sample:
-    """``by_list``, ``by_records``: names that exist, by what led to them; ``empty``: names that exist without the data asked for, so
-    that something may lie there or below; ``wildcards``: names under which everything exists."""
+    """``by_list``, ``by_records``: names that exist, by what led to them; ``empty``: names that exist without the data
+    asked for, so that something may lie there or below; ``wildcards``: names under which everything exists."""
 
     origin: Name
     rrsets: dict[tuple[Name, int], RRset] = field(default_factory=dict)

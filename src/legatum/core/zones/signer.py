@@ -1,7 +1,7 @@
 """What a signer puts into a zone by itself (RFC 4034, RFC 5155, RFC 7344): never taken along to another provider.
 
-Whoever signs makes signatures and proofs anew, with keys of its own. Those of another signer would be refused, or served until they run
-out - and then the domain fails.
+Whoever signs makes signatures and proofs anew, with keys of its own. Those of another signer would be refused, or
+served until they run out - and then the domain fails.
 """
 
 from collections import Counter
@@ -32,7 +32,8 @@ def without_signing(zone: Zone) -> Zone:
 
 
 def beside_signer(wanted: Zone, current: Zone, meant: Collection[tuple[Name, int]] = ()) -> Zone:
-    """``wanted`` as a provider that serves ``current`` is to be told: what its signer made stays, what another one made stays away.
+    """``wanted`` as a provider that serves ``current`` is to be told: what its signer made stays, what another one made
+    stays away.
 
     ``meant``: names and types that are to become as ``wanted`` has them all the same.
     """

@@ -15,7 +15,8 @@ _USUAL_TTL = 3600  # of a zone that says nothing about it
 
 
 class Zone:
-    """An unchanging collection of RRsets at and below ``origin``. Changed copies come from :meth:`with_rrsets` and :meth:`without`."""
+    """An unchanging collection of RRsets at and below ``origin``. Changed copies come from :meth:`with_rrsets` and
+    :meth:`without`."""
 
     __slots__ = ("_sets", "origin")
 
@@ -43,7 +44,9 @@ class Zone:
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Zone) or self.origin != other.origin or self._sets.keys() != other._sets.keys():
             return False
-        return all(sets == other._sets[name] or set(sets) == set(other._sets[name]) for name, sets in self._sets.items())
+        return all(
+            sets == other._sets[name] or set(sets) == set(other._sets[name]) for name, sets in self._sets.items()
+        )
 
     def __hash__(self) -> int:
         return hash((self.origin, frozenset(self.unsorted)))
@@ -128,5 +131,7 @@ def _with(sets: dict[Name, tuple[RRset, ...]], rrsets: Iterable[RRset]) -> dict[
     """``sets``, and these in the place of those of the same name and type."""
     for each in rrsets:
         beside = sets.get(each.name)
-        sets[each.name] = (each,) if beside is None else (*(other for other in beside if other.rtype != each.rtype), each)
+        sets[each.name] = (
+            (each,) if beside is None else (*(other for other in beside if other.rtype != each.rtype), each)
+        )
     return sets

@@ -1,5 +1,5 @@
-"""Asking around: what of the network can be asked from here, by a few questions to the root servers, who answer over everything, never look
-names up, and are each many machines."""
+"""Asking around: what of the network can be asked from here, by a few questions to the root servers, who answer over
+everything, never look names up, and are each many machines."""
 
 import asyncio
 from collections.abc import Iterable, Mapping
@@ -17,8 +17,8 @@ _ASKED = 3  # root servers of each family
 
 
 class Heard(NamedTuple):
-    """What came of asking around. ``reach``: None where nothing answered at all; ``boxed``: the server in whose place something else
-    answered, empty for none."""
+    """What came of asking around. ``reach``: None where nothing answered at all; ``boxed``: the server in whose place
+    something else answered, empty for none."""
 
     reach: Reach | None
     boxed: str = ""
@@ -27,7 +27,10 @@ class Heard(NamedTuple):
 async def ask_around(asker: Asker, roots: Mapping[Name, Iterable[str]], present: Reach) -> Heard:
     """Some root servers of each family, over UDP, over TCP and for a large answer."""
     addresses = [address for each in roots.values() for address in each]
-    some = [*[each for each in addresses if ":" not in each][:_ASKED], *[each for each in addresses if ":" in each][:_ASKED]]
+    some = [
+        *[each for each in addresses if ":" not in each][:_ASKED],
+        *[each for each in addresses if ":" in each][:_ASKED],
+    ]
     some = [each for each in some if present.has(each)]
     replies = await asyncio.gather(*(asker.ask(address, ROOT, SOA) for address in some))
     heard = [each for each in replies if each.answered]
@@ -45,10 +48,15 @@ async def ask_around(asker: Asker, roots: Mapping[Name, Iterable[str]], present:
     tcp, whole = any(each.answered for each in over_tcp), any(each.answered for each in large)
     why = [f"{family} (none of {_count(some, family)} root servers answers over it from here)" for family in missing]
     why += [] if tcp else [f"TCP (port 53 of {', '.join(well)} does not answer over it from here)"]
-    return Heard(Reach(
-        present.ipv4 and "IPv4" not in missing, present.ipv6 and "IPv6" not in missing, tcp, OFFERED if whole or not tcp else _SMALL,
-        (*present.why, *why),
-    ))  # fmt: skip
+    return Heard(
+        Reach(
+            present.ipv4 and "IPv4" not in missing,
+            present.ipv6 and "IPv6" not in missing,
+            tcp,
+            OFFERED if whole or not tcp else _SMALL,
+            (*present.why, *why),
+        )
+    )
 
 
 def _count(addresses: Iterable[str], family: str) -> int:

@@ -1,8 +1,8 @@
 """The one asker: every question to a DNS server goes through here.
 
 UDP with retry, TCP when an answer is truncated or asked for, a limit of questions in flight for each server, and a
-:class:`~legatum.net.asking.reply.Reply` for everything that happened - an answer, silence, a refused connection. Nothing is raised for
-what a server does or does not do.
+:class:`~legatum.net.asking.reply.Reply` for everything that happened - an answer, silence, a refused connection.
+Nothing is raised for what a server does or does not do.
 """
 
 import asyncio
@@ -26,7 +26,10 @@ if TYPE_CHECKING:
     from legatum.net.asking.tcp import Connections
 
 DNS_PORT = 53
-_INSISTENCE, _SIDE_BY_SIDE = 3, 2  # rounds, and packets in each, before an answering server counts as silent to one question
+_INSISTENCE, _SIDE_BY_SIDE = (
+    3,
+    2,
+)  # rounds, and packets in each, before an answering server counts as silent to one question
 
 
 class TransferBounds(NamedTuple):
@@ -38,8 +41,8 @@ class TransferBounds(NamedTuple):
 
 
 class Patience(NamedTuple):
-    """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one server; ``reach``:
-    what can be asked from here at all; ``transfer``: how long and how large a transfer may be."""
+    """``timeout``: of the last try over UDP, and of each step over TCP, in seconds; ``tries``; questions at once to one
+    server; ``reach``: what can be asked from here at all; ``transfer``: how long and how large a transfer may be."""
 
     timeout: float = 2.0
     tries: int = 2
@@ -48,7 +51,8 @@ class Patience(NamedTuple):
     transfer: TransferBounds = TransferBounds()
 
     def wait(self, attempt: int) -> float:
-        """How long to wait in one try, counted from 1: each longer than the one before, as lost packets are commoner than slow ones."""
+        """How long to wait in one try, counted from 1: each longer than the one before, as lost packets are commoner
+        than slow ones."""
         return self.timeout * min(attempt, self.tries) / self.tries
 
     @property
@@ -60,7 +64,9 @@ class Patience(NamedTuple):
 class Asker:
     """Asks. Make one inside a running event loop; ``close`` it after. ``heard`` gets every reply: evidence, counts."""
 
-    def __init__(self, route: Route, clock: Clock, patience: Patience | None = None, generator: random.Random | None = None) -> None:
+    def __init__(
+        self, route: Route, clock: Clock, patience: Patience | None = None, generator: random.Random | None = None
+    ) -> None:
         self.route = route
         self.clock = clock
         self.patience = patience or Patience()
@@ -102,16 +108,33 @@ class Asker:
         return tuple(filter(self.patience.reach.has, addresses))
 
     async def ask(
-        self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
-        tries: int = 0, network: str = "",
-    ) -> Reply:  # fmt: skip
-        """The server's answer to one question. ``server`` is an address; over UDP a truncated answer is fetched again over TCP.
+        self,
+        server: str,
+        name: Name,
+        rtype: int,
+        *,
+        tcp: bool = False,
+        recursion: bool = False,
+        dnssec: bool = False,
+        edns: bool = True,
+        tries: int = 0,
+        network: str = "",
+    ) -> Reply:
+        """The server's answer to one question. ``server`` is an address; over UDP a truncated answer is fetched again
+        over TCP.
 
-        ``dnssec``: with the signatures; ``edns``: False for a question as of 1987; ``tries``: so many over UDP and no more; else as many as
-        patience has, and more where the server has answered other questions; ``network``: on whose behalf (RFC 7871).
+        ``dnssec``: with the signatures; ``edns``: False for a question as of 1987; ``tries``: so many over UDP and no
+        more; else as many as patience has, and more where the server has answered other questions; ``network``: on
+        whose behalf (RFC 7871).
         """
         query = encode_question(
-            0, name, rtype, flags=RD if recursion else 0, size=self.patience.reach.size if edns else 0, dnssec=dnssec, network=network
+            0,
+            name,
+            rtype,
+            flags=RD if recursion else 0,
+            size=self.patience.reach.size if edns else 0,
+            dnssec=dnssec,
+            network=network,
         )
         asking = _Asking(server, name, rtype, query, self._loop.time())
         if not self.patience.reach.has(server):
@@ -139,7 +162,12 @@ class Asker:
                 asking.cut = True
             reply = await self._over_tcp(endpoint, asking)
             if reply.trouble == Trouble.SILENT and server in self._heard_of:
-                reply = await self._first_of([self._over_tcp(endpoint, asking, alone=True) for _ in range(_SIDE_BY_SIDE + 1)]) or reply
+                reply = (
+                    await self._first_of(
+                        [self._over_tcp(endpoint, asking, alone=True) for _ in range(_SIDE_BY_SIDE + 1)]
+                    )
+                    or reply
+                )
             self.note(reply)
             return reply
         except Unreachable:
@@ -148,8 +176,9 @@ class Asker:
             turn.give_back()
 
     async def _insist(self, endpoint: Endpoint, asking: "_Asking", silence: Reply) -> Reply:
-        """A server that answers other questions has hardly been silent to this one: a packet was lost, or this is what it drops. It is
-        asked again, two packets at a time, and at last over TCP, where the system sees to what is lost."""
+        """A server that answers other questions has hardly been silent to this one: a packet was lost, or this is what
+        it drops. It is asked again, two packets at a time, and at last over TCP, where the system sees to what is
+        lost."""
         for round in range(1, _INSISTENCE + 1):
             tries = self.patience.tries + round * _SIDE_BY_SIDE
             found = await self._first_of([self._over_udp(endpoint, asking, 1, tries) for _ in range(_SIDE_BY_SIDE)])
@@ -186,9 +215,13 @@ class Asker:
             self.asked += 1
             started = self._loop.time()
             try:
-                wire = await self._ports.exchange(endpoint, asking.name, asking.rtype, asking.query, self.patience.wait(attempt))
+                wire = await self._ports.exchange(
+                    endpoint, asking.name, asking.rtype, asking.query, self.patience.wait(attempt)
+                )
                 # What it took is the server's time: packets that were lost before are not.
-                return self._reply(asking, Transport.UDP, counted or attempt, None, wire, content_of(wire, asking.name), started)
+                return self._reply(
+                    asking, Transport.UDP, counted or attempt, None, wire, content_of(wire, asking.name), started
+                )
             except TimeoutError:
                 trouble = Trouble.SILENT
             except Malformed:
@@ -219,7 +252,20 @@ class Asker:
     ) -> Reply:  # fmt: skip
         took, now = self._loop.time() - (asking.started if started is None else started), self.clock.now()
         query = wire[:2] + asking.query[2:] if wire else asking.query
-        return Reply(asking.server, asking.name, asking.rtype, now, took, transport, tries, wire, trouble, query, asking.cut, content)
+        return Reply(
+            asking.server,
+            asking.name,
+            asking.rtype,
+            now,
+            took,
+            transport,
+            tries,
+            wire,
+            trouble,
+            query,
+            asking.cut,
+            content,
+        )
 
     def kept(self, server: str, name: Name, rtype: int) -> Reply | None:
         """An answer of a resolver over TLS or HTTPS that is there already: only where a recording is asked."""

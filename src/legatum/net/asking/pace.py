@@ -1,8 +1,8 @@
 """How fast each server is asked: a rate for each, slowed down when a server begins to truncate or drop.
 
-Name servers limit what one network may ask (many answer 200 questions a second and then send empty truncated answers or none).
-A pace starts at the rate set, halves when it sees that, and comes back slowly. A server that has never answered and stays
-silent is given up for the time being: only now and then one more question finds out whether it is back.
+Name servers limit what one network may ask (many answer 200 questions a second and then send empty truncated answers or
+none). A pace starts at the rate set, halves when it sees that, and comes back slowly. A server that has never answered
+and stays silent is given up for the time being: only now and then one more question finds out whether it is back.
 """
 
 import asyncio
@@ -15,13 +15,16 @@ _LEAST = 5.0  # questions a second: slower than this no limit is
 _RECOVERY = 0.01  # of the rate set, for each good answer
 _WINDOW = 0.5  # seconds for which a slowing down counts as seen
 _GIVEN_UP, _EVERY = 6, 20
-_FORGETTING, _ACCIDENTAL = 0.04, 0.35  # of the last two dozen questions; at one packet in ten lost a fifth of the questions is concerned
+_FORGETTING, _ACCIDENTAL = (
+    0.04,
+    0.35,
+)  # of the last two dozen questions; at one packet in ten lost a fifth of the questions is concerned
 
 
 @dataclass(slots=True)
 class _Lane:
-    """``rate`` in questions a second, 0 for no limit; ``free``: when the next may go; ``count`` since ``since``: what was answered;
-    ``lost``: the share of late questions of which a packet was lost."""
+    """``rate`` in questions a second, 0 for no limit; ``free``: when the next may go; ``count`` since ``since``: what
+    was answered; ``lost``: the share of late questions of which a packet was lost."""
 
     rate: float
     free: float = 0.0
@@ -46,7 +49,11 @@ class Pace:
     @property
     def slowed(self) -> dict[str, float]:
         """The servers that are asked more slowly than set, and how fast."""
-        return {server: lane.rate for server, lane in self._lanes.items() if lane.rate and (not self.rate or lane.rate < self.rate)}
+        return {
+            server: lane.rate
+            for server, lane in self._lanes.items()
+            if lane.rate and (not self.rate or lane.rate < self.rate)
+        }
 
     def is_given_up(self, server: str) -> bool:
         """It never answered, and was silent often."""

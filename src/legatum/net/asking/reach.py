@@ -1,4 +1,5 @@
-"""What of the network can be asked from this machine: without IPv6, or with TCP to port 53 closed, a server is not to blame for silence."""
+"""What of the network can be asked from this machine: without IPv6, or with TCP to port 53 closed, a server is not to
+blame for silence."""
 
 import socket
 from collections.abc import Iterable
@@ -9,8 +10,8 @@ OFFERED = 1232  # octets over UDP: what passes everywhere without fragments
 
 
 class Reach(NamedTuple):
-    """``ipv4``, ``ipv6``, ``tcp``: whether servers can be asked so; ``size``: octets of an answer over UDP that arrive; ``why``: of what
-    cannot be asked or does not arrive, in words; ``cut_off``: this machine has no way to anybody."""
+    """``ipv4``, ``ipv6``, ``tcp``: whether servers can be asked so; ``size``: octets of an answer over UDP that arrive;
+    ``why``: of what cannot be asked or does not arrive, in words; ``cut_off``: this machine has no way to anybody."""
 
     ipv4: bool = True
     ipv6: bool = True
@@ -33,8 +34,8 @@ class Reach(NamedTuple):
 
 
 def reach_here(ipv6: bool, addresses: Iterable[str]) -> Reach:
-    """At the start: by the settings (``ipv6``), and whether this machine has a way to such addresses, as its system says; no packet is
-    sent. Where it has none to any of them it has no network, which is no matter of a family."""
+    """At the start: by the settings (``ipv6``), and whether this machine has a way to such addresses, as its system
+    says; no packet is sent. Where it has none to any of them it has no network, which is no matter of a family."""
     ways: dict[str, bool] = {}
     for address in addresses:
         family = "IPv6" if ":" in address else "IPv4"

@@ -35,7 +35,8 @@ _SHORT = 4096  # octets of an answer that is worth keeping for whoever says the 
 
 
 class Content:
-    """What the octets of an answer say: the message, its id zero, and its sections as RRsets, grouped when first looked at."""
+    """What the octets of an answer say: the message, its id zero, and its sections as RRsets, grouped when first looked
+    at."""
 
     __slots__ = ("_sections", "message")
 
@@ -51,8 +52,8 @@ class Content:
 
 
 def content_of(wire: bytes, asked: Name | None = None) -> Content:
-    """Raises :class:`Malformed`. ``asked``: as in :func:`decode`. Servers of one domain say the same in the same octets: these are read
-    once."""
+    """Raises :class:`Malformed`. ``asked``: as in :func:`decode`. Servers of one domain say the same in the same
+    octets: these are read once."""
     return _content(wire[2:], asked) if len(wire) <= _SHORT else Content(decode(b"\0\0" + wire[2:], asked))
 
 
@@ -63,10 +64,11 @@ def _content(beyond_id: bytes, asked: Name | None) -> Content:
 
 @dataclass(eq=False)
 class Reply:
-    """``at``: when it was received, in seconds since 1970; ``took``: seconds since the packet that was answered; ``wire``: the octets.
+    """``at``: when it was received, in seconds since 1970; ``took``: seconds since the packet that was answered;
+    ``wire``: the octets.
 
-    Exactly one of ``wire`` and ``trouble`` says something. ``query``: the question as it was sent, its id zero where no answer
-    came. ``cut``: over UDP it had come truncated. Sections are decoded when first looked at.
+    Exactly one of ``wire`` and ``trouble`` says something. ``query``: the question as it was sent, its id zero where no
+    answer came. ``cut``: over UDP it had come truncated. Sections are decoded when first looked at.
     """
 
     server: str

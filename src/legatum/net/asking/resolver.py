@@ -16,13 +16,16 @@ from legatum.wire.message import RD, decode, encode_question
 
 _TLS_PORT, _HTTPS_PORT = 853, 443
 _MESSAGE_TYPE = "application/dns-message"
-_AT_ONCE = 3  # questions: Unbound has ten places for TCP, TLS and HTTPS together, and keeps each until its answer is found
+_AT_ONCE = (
+    3  # questions: Unbound has ten places for TCP, TLS and HTTPS together, and keeps each until its answer is found
+)
 _TRIES = 2  # a connection that was not taken in time says no more than a packet that was lost
 
 
 @dataclass(frozen=True, slots=True)
 class ResolverPlace:
-    """Where a resolver is. ``host``: the name on its certificate; ``authority``: a file of certificates, if not the system's."""
+    """Where a resolver is. ``host``: the name on its certificate; ``authority``: a file of certificates, if not the
+    system's."""
 
     address: str
     over: Literal["plain", "tls", "https"] = "plain"
@@ -54,18 +57,24 @@ async def ask_resolver(asker: Asker, place: ResolverPlace, name: Name, rtype: in
             if trouble not in (Trouble.SILENT, Trouble.CUT_OFF):
                 break
     sent = wire[:2] + query[2:] if wire else query
-    reply = Reply(place.text, name, rtype, asker.clock.now(), loop.time() - started, transport, tries, wire, trouble, sent)
+    reply = Reply(
+        place.text, name, rtype, asker.clock.now(), loop.time() - started, transport, tries, wire, trouble, sent
+    )
     asker.note(reply)
     return reply
 
 
-async def _over_tls(asker: Asker, place: ResolverPlace, name: Name, rtype: int, query: bytes) -> tuple[bytes, Trouble | None]:
+async def _over_tls(
+    asker: Asker, place: ResolverPlace, name: Name, rtype: int, query: bytes
+) -> tuple[bytes, Trouble | None]:
     try:
         endpoint = asker.route.endpoint(place.address, _TLS_PORT)
     except Unreachable:
         return b"", Trouble.UNREACHABLE
     ident, timeout, host = asker.random.getrandbits(16), asker.patience.timeout, place.host or place.address
-    heard = await asker.connections().converse(endpoint, name, rtype, query, ident, timeout, _trusting(place.authority), host)
+    heard = await asker.connections().converse(
+        endpoint, name, rtype, query, ident, timeout, _trusting(place.authority), host
+    )
     return heard.wire, heard.trouble
 
 
@@ -74,12 +83,20 @@ def _trusting(authority: str | None) -> ssl.SSLContext:
     return ssl.create_default_context(cafile=authority)
 
 
-async def _over_https(asker: Asker, place: ResolverPlace, name: Name, rtype: int, query: bytes) -> tuple[bytes, Trouble | None]:
+async def _over_https(
+    asker: Asker, place: ResolverPlace, name: Name, rtype: int, query: bytes
+) -> tuple[bytes, Trouble | None]:
     """By POST, so that nothing on the way keeps the answer (RFC 8484 s4.1)."""
     url = f"https://{place.host or place.address}{place.path}"
     headers = {"content-type": _MESSAGE_TYPE, "accept": _MESSAGE_TYPE}
     answer = await fetch(
-        asker.route, url, asker.patience.timeout * 2, body=query, headers=headers, authority=place.authority, address=place.address
+        asker.route,
+        url,
+        asker.patience.timeout * 2,
+        body=query,
+        headers=headers,
+        authority=place.authority,
+        address=place.address,
     )
     if answer.trouble is not None:
         return b"", answer.trouble

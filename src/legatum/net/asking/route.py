@@ -1,7 +1,8 @@
 """Which socket address stands for a server address.
 
-Normally a server is where its address says. With a map - the practice world's, or a test bed's - every address stands for a
-host and port of the map, and the map is closed: an address that is not in it is unreachable, and nothing is ever sent to it.
+Normally a server is where its address says. With a map - the practice world's, or a test bed's - every address stands
+for a host and port of the map, and the map is closed: an address that is not in it is unreachable, and nothing is ever
+sent to it.
 """
 
 from collections.abc import Mapping
@@ -28,7 +29,8 @@ class Endpoint(NamedTuple):
 
 
 class Route:
-    """Looks up endpoints. ``mapping`` is address → endpoint for a closed map, or None where addresses are what they say.
+    """Looks up endpoints. ``mapping`` is address → endpoint for a closed map, or None where addresses are what they
+    say.
 
     A key may be ``ADDRESS#PORT`` for a service of its own on that address, or ``*#PORT`` for one on all addresses.
     """

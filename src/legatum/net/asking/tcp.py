@@ -18,9 +18,12 @@ _MOST = 8  # to one server: their places for connections are few, and other peop
 
 
 class Stream(asyncio.Protocol):
-    """One connection. Use as ``async with Stream(endpoint, timeout)``; connecting and every read may take ``timeout`` seconds."""
+    """One connection. Use as ``async with Stream(endpoint, timeout)``; connecting and every read may take ``timeout``
+    seconds."""
 
-    def __init__(self, server: Endpoint, timeout: float, tls: ssl.SSLContext | None = None, host: str | None = None) -> None:
+    def __init__(
+        self, server: Endpoint, timeout: float, tls: ssl.SSLContext | None = None, host: str | None = None
+    ) -> None:
         """``tls``: with TLS, and then ``host`` is the name that the certificate must carry."""
         self._server = server
         self._timeout = timeout
@@ -40,14 +43,21 @@ class Stream(asyncio.Protocol):
         async with asyncio.timeout(self._timeout):
             source = (self._server.source, 0) if self._server.source else None
             await self._loop.create_connection(
-                lambda: self, self._server.host, self._server.port, ssl=self._tls, server_hostname=self._host, local_addr=source
-            )  # fmt: skip
+                lambda: self,
+                self._server.host,
+                self._server.port,
+                ssl=self._tls,
+                server_hostname=self._host,
+                local_addr=source,
+            )
 
     async def __aenter__(self) -> "Stream":
         await self.open()
         return self
 
-    async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.close()
 
     def close(self) -> None:
@@ -62,8 +72,8 @@ class Stream(asyncio.Protocol):
         self._transport.write(len(wire).to_bytes(2) + wire)
 
     async def receive(self, until: float | None = None) -> bytes:
-        """The next message. ``until``: by the loop's clock, whole by then. Raises ``TimeoutError``, ``ConnectionError`` or
-        ``asyncio.IncompleteReadError``."""
+        """The next message. ``until``: by the loop's clock, whole by then. Raises ``TimeoutError``, ``ConnectionError``
+        or ``asyncio.IncompleteReadError``."""
         buffer = self._buffer
         while True:
             at, held = self._at, len(buffer)
@@ -147,7 +157,9 @@ async def converse(endpoint: Endpoint, name: Name, rtype: int, query: bytes, ide
         return Heard(trouble=_trouble(error))
 
 
-async def _one_question(stream: Stream, name: Name, rtype: int, query: bytes, ident: int, until: float | None = None) -> Heard:
+async def _one_question(
+    stream: Stream, name: Name, rtype: int, query: bytes, ident: int, until: float | None = None
+) -> Heard:
     head = ident.to_bytes(2)
     stream.send(head + query[2:])
     wire = await stream.receive(until)
@@ -182,10 +194,12 @@ class _Far(NamedTuple):
 
 
 class Connections:
-    """Connections to servers, each kept for a moment for the next question (RFC 7766 s6.2.1), one question at a time on each.
+    """Connections to servers, each kept for a moment for the next question (RFC 7766 s6.2.1), one question at a time on
+    each.
 
-    A server may end an idle connection whenever it likes, so trouble on a kept one says nothing: the question is asked again over a
-    new one, and what happens there counts. Those with TLS are told apart by the name that the certificate must carry.
+    A server may end an idle connection whenever it likes, so trouble on a kept one says nothing: the question is asked
+    again over a new one, and what happens there counts. Those with TLS are told apart by the name that the certificate
+    must carry.
     """
 
     def __init__(self) -> None:
@@ -198,7 +212,8 @@ class Connections:
         self, endpoint: Endpoint, name: Name, rtype: int, query: bytes, ident: int, timeout: float,
         tls: ssl.SSLContext | None = None, host: str | None = None,
     ) -> Heard:  # fmt: skip
-        """One question. Nothing is raised. Never longer than four times ``timeout``, after waiting for a free connection."""
+        """One question. Nothing is raised. Never longer than four times ``timeout``, after waiting for a free
+        connection."""
         far = _Far(endpoint, host)
         turn = self._turns.get(far)
         if turn is None:
@@ -216,7 +231,9 @@ class Connections:
                 return Heard(trouble=_trouble(error))
             return await self._over(stream, far, name, rtype, query, ident, timeout)
 
-    async def _over(self, stream: Stream, far: "_Far", name: Name, rtype: int, query: bytes, ident: int, timeout: float) -> Heard:
+    async def _over(
+        self, stream: Stream, far: "_Far", name: Name, rtype: int, query: bytes, ident: int, timeout: float
+    ) -> Heard:
         keep = False
         try:
             heard = await _one_question(stream, name, rtype, query, ident, self._loop.time() + timeout * 2)

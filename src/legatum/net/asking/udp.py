@@ -1,8 +1,8 @@
 """Questions over UDP: sockets on random ports, many questions in flight, replies matched or dropped.
 
-A port holds questions keyed by id and server; a datagram counts only when it comes from the server asked, with the id and the
-question asked. Everything else is dropped and counted. Ports are drawn at random for each question and replaced after a
-number of uses, so that neither id nor port can be guessed from the last one (RFC 5452 s9).
+A port holds questions keyed by id and server; a datagram counts only when it comes from the server asked, with the id
+and the question asked. Everything else is dropped and counted. Ports are drawn at random for each question and replaced
+after a number of uses, so that neither id nor port can be guessed from the last one (RFC 5452 s9).
 """
 
 import asyncio
@@ -22,7 +22,8 @@ _PAIR = struct.Struct("!HH")
 
 
 class _Waiting(NamedTuple):
-    """A question under way: the bytes of its question section, until when it waits (by the loop's clock), and who waits."""
+    """A question under way: the bytes of its question section, until when it waits (by the loop's clock), and who
+    waits."""
 
     question: bytes
     deadline: float
@@ -43,8 +44,8 @@ class _Port:
 class UdpPorts:
     """A pool of ports of both address families. ``dropped`` counts datagrams that nobody had asked for.
 
-    Time-outs are seen to by one sweep for all questions, some fifty times a second: a timer for each would cost more than
-    sending it.
+    Time-outs are seen to by one sweep for all questions, some fifty times a second: a timer for each would cost more
+    than sending it.
     """
 
     def __init__(self, generator: random.Random) -> None:
@@ -81,8 +82,8 @@ class UdpPorts:
                     self._retire(port)
 
     def _sweep(self) -> None:
-        """Ends the questions that have waited long enough. What lies in the sockets is read first: where this process itself was held
-        up, that is not the servers' silence."""
+        """Ends the questions that have waited long enough. What lies in the sockets is read first: where this process
+        itself was held up, that is not the servers' silence."""
         for port in self._busy:
             self._drain(port)
         now = self._loop.time()
@@ -156,7 +157,8 @@ class UdpPorts:
 
 
 def _answers(datagram: bytes, question: bytes) -> bool:
-    """A response to this question. Without any question only an error can count: format error, not implemented, refused."""
+    """A response to this question. Without any question only an error can count: format error, not implemented,
+    refused."""
     if not datagram[2] & 0x80:
         return False
     if datagram[4:6] == b"\0\1":

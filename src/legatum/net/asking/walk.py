@@ -1,8 +1,8 @@
 """Walking the tree from the root to a domain's parent servers and to the addresses of name servers (RFC 1034 s5.3.3).
 
-What is learnt on the way - the servers of a TLD, the addresses of a provider's name servers - is kept for the life of the
-walker, so thousands of domains ask for it once. What the parent says is taken from referrals only, what the child says from
-authoritative answers only; the two are never mixed.
+What is learnt on the way - the servers of a TLD, the addresses of a provider's name servers - is kept for the life of
+the walker, so thousands of domains ask for it once. What the parent says is taken from referrals only, what the child
+says from authoritative answers only; the two are never mixed.
 """
 
 import asyncio
@@ -42,7 +42,8 @@ class Cut(NamedTuple):
 
 
 class Lookup(NamedTuple):
-    """The authoritative answer to one question. ``rrset`` is None for no such name, no data, or nobody answering; ``why`` says which.
+    """The authoritative answer to one question. ``rrset`` is None for no such name, no data, or nobody answering;
+    ``why`` says which.
 
     ``circle``: nobody can be asked, as the name servers to ask depend on each other.
     """
@@ -64,8 +65,8 @@ class Lookup(NamedTuple):
 
 @dataclass
 class Walker:
-    """Finds zones, servers and addresses. ``roots``: name → addresses of the root servers; ``unanswered``: name and type → why, where
-    nobody who could tell has told."""
+    """Finds zones, servers and addresses. ``roots``: name → addresses of the root servers; ``unanswered``: name and
+    type → why, where nobody who could tell has told."""
 
     asker: Asker
     roots: Mapping[Name, tuple[str, ...]]
@@ -79,7 +80,8 @@ class Walker:
     _first: dict[Name, asyncio.Lock] = field(default_factory=dict)
 
     async def parent_of(self, domain: Name) -> Cut:
-        """The zone that delegates ``domain``, with all its servers: the deepest zone above it that a referral leads to."""
+        """The zone that delegates ``domain``, with all its servers: the deepest zone above it that a referral leads
+        to."""
         return (await self.delegation_of(domain))[0]
 
     async def delegation_of(self, domain: Name) -> tuple[Cut, Reply | None]:
@@ -99,7 +101,8 @@ class Walker:
             return await self._closest(domain, frozenset())
 
     async def _with_own_servers(self, cut: Cut) -> Cut:
-        """With those that the zone names itself beside those that the zone above it hands out: resolvers ask them too."""
+        """With those that the zone names itself beside those that the zone above it hands out: resolvers ask them
+        too."""
         if cut.zone == ROOT or not cut.addresses:
             return cut
         if cut.zone not in self._whole:
@@ -117,7 +120,8 @@ class Walker:
             _bounded(self._cuts)[zone] = found
 
     async def addresses(self, host: Name, seen: frozenset[Name] = frozenset()) -> tuple[str, ...]:
-        """All addresses of a host that can be asked, IPv4 first, from the zone that holds them. Empty when there are none."""
+        """All addresses of a host that can be asked, IPv4 first, from the zone that holds them. Empty when there are
+        none."""
         found = await asyncio.gather(*(self.lookup(host, rtype, seen) for rtype in (A, AAAA)))
         return self.asker.askable(address_text(rdata) for each in found if each.rrset for rdata in each.rrset.rdatas)
 
@@ -151,7 +155,15 @@ class Walker:
             if reply.authoritative or reply.answer:
                 found = reply.find(rtype)
                 alias = reply.find(CNAME)
-                why = "" if found else "is an alias" if alias else "no such name" if reply.rcode == _NXDOMAIN else "no data"
+                why = (
+                    ""
+                    if found
+                    else "is an alias"
+                    if alias
+                    else "no such name"
+                    if reply.rcode == _NXDOMAIN
+                    else "no data"
+                )
                 return Lookup(name, rtype, found, why, reply, targets(alias)[0] if alias else None)
             ns = referral(cut.zone, reply)
             if ns is None:
@@ -171,7 +183,8 @@ class Walker:
         return cut, reply
 
     async def _leapt_over(self, cut: Cut, domain: Name, seen: frozenset[Name]) -> Cut:
-        """Servers that serve a zone and a zone below it refer straight from the upper one: look for zones in between."""
+        """Servers that serve a zone and a zone below it refer straight from the upper one: look for zones in
+        between."""
         between = [each for each in ancestors(domain)[1:] if is_under(each, cut.zone) and each != cut.zone]
         for zone in reversed(between):
             reply = await self._ask_any(cut, zone, NS)
@@ -185,7 +198,8 @@ class Walker:
         return known or Cut(ROOT, {name: self.asker.askable(each) for name, each in self.roots.items()})
 
     async def _ask_any(self, cut: Cut, name: Name, rtype: int) -> Reply | None:
-        """The first useful reply. Servers asked least come first; one that lets wait for long is overtaken by the next."""
+        """The first useful reply. Servers asked least come first; one that lets wait for long is overtaken by the
+        next."""
         addresses = list(cut.addresses)
         self.asker.random.shuffle(addresses)
         # Who was silent once comes last: one dead server must not cost its time again and again.
@@ -205,7 +219,9 @@ class Walker:
                 address = next(line, None)
                 if address is not None:
                     self._often[address] += 1
-                    waiting[asyncio.create_task(self.asker.ask(address, name, rtype, tries=tries, tcp=tcp, dnssec=True))] = address
+                    waiting[
+                        asyncio.create_task(self.asker.ask(address, name, rtype, tries=tries, tcp=tcp, dnssec=True))
+                    ] = address
                 if not waiting:
                     return None
                 patience = _IMPATIENT if address is not None else None
@@ -245,9 +261,12 @@ def _bounded(kept: "dict[_K, _V]") -> "dict[_K, _V]":
 
 
 def referral(zone: Name, reply: Reply) -> RRset | None:
-    """The NS set of a referral from a server of ``zone``; None for anything that does not lead downwards towards the name asked for."""
+    """The NS set of a referral from a server of ``zone``; None for anything that does not lead downwards towards the
+    name asked for."""
     if reply.authoritative:
         return None
     found = next((each for each in reply.authority if each.rtype == NS), None)
-    downwards = found is not None and is_under(reply.name, found.name) and is_under(found.name, zone) and found.name != zone
+    downwards = (
+        found is not None and is_under(reply.name, found.name) and is_under(found.name, zone) and found.name != zone
+    )
     return found if downwards else None

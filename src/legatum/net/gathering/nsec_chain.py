@@ -22,7 +22,8 @@ _AT_ONCE = 24
 
 @dataclass
 class Walk:
-    """``closed``: the chain led back to its beginning, so that no name is missing. ``unanswered``: questions in vain."""
+    """``closed``: the chain led back to its beginning, so that no name is missing. ``unanswered``: questions in
+    vain."""
 
     rrsets: list[RRset] = field(default_factory=list)
     names: set[Name] = field(default_factory=set)
@@ -40,7 +41,8 @@ async def walk(asker: Asker, server: str, origin: Name) -> Walk | None:
     while len(found.names) < _MOST_NAMES:
         link = _link(await asker.ask(server, name, NSEC, dnssec=True), name)
         if link is None and name != origin and (behind := just_behind(name)) is not None:
-            # At a cut with a DS some servers refer, and show no NSEC: what denies the name just behind it is the same one.
+            # At a cut with a DS some servers refer, and show no NSEC: what denies the name just behind it is the same
+            # one.
             link = _link(await asker.ask(server, behind, A, dnssec=True), name)
         if link is None:
             if name == origin:
@@ -66,11 +68,15 @@ async def walk(asker: Asker, server: str, origin: Name) -> Walk | None:
 
 
 def _link(reply: Reply, name: Name) -> tuple[Name, frozenset[int]] | None:
-    rrset = reply.find(NSEC) or next((each for each in reply.authority if each.rtype == NSEC and each.name == name), None)
+    rrset = reply.find(NSEC) or next(
+        (each for each in reply.authority if each.rtype == NSEC and each.name == name), None
+    )
     return parse_nsec(rrset.rdatas[0]) if rrset is not None else None
 
 
-async def _fill(asker: Asker, server: str, name: Name, types: Iterable[int], found: Walk, line: asyncio.Semaphore) -> None:
+async def _fill(
+    asker: Asker, server: str, name: Name, types: Iterable[int], found: Walk, line: asyncio.Semaphore
+) -> None:
     for rtype in sorted(set(types) - _LEFT_OUT):
         async with line:
             reply = await asker.ask(server, name, rtype)
@@ -86,7 +92,8 @@ async def _fill(asker: Asker, server: str, name: Name, types: Iterable[int], fou
 
 
 async def count(asker: Asker, server: str, origin: Name) -> Count | None:
-    """How many names there are: hashes are drawn until each gap of the NSEC3 chain has been shown. None where there is no such chain."""
+    """How many names there are: hashes are drawn until each gap of the NSEC3 chain has been shown. None where there is
+    no such chain."""
     found: Count | None = None
     guesses = Guesses(origin, SystemRandom())
     for _ in range(_MOST_QUESTIONS):

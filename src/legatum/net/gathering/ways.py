@@ -31,23 +31,36 @@ class Tried:
 
 
 async def first_open(
-    asker: Asker, ways: Sequence[str], domain: Name, places: tuple[str, ...], extra: Sequence[Name], keys: Iterable[RRsetKey] = ()
+    asker: Asker,
+    ways: Sequence[str],
+    domain: Name,
+    places: tuple[str, ...],
+    extra: Sequence[Name],
+    keys: Iterable[RRsetKey] = (),
 ) -> tuple[Contents, tuple[Tried, ...]]:
-    """By the first of the ways that is open at these addresses. ``extra``: names to ask for beside the usual ones, and ``keys`` names with
-    the types that they may hold. Raises :class:`OutsideFault` where none is."""
+    """By the first of the ways that is open at these addresses. ``extra``: names to ask for beside the usual ones, and
+    ``keys`` names with the types that they may hold. Raises :class:`OutsideFault` where none is."""
     tried: list[Tried] = []
     for way in ways:
         found = await _by_way(asker, way, domain, places, (extra, keys), tried)
         if found is not None:
             return found, tuple(tried)
     told = "; ".join(f"{each.way}: {each.why}" for each in tried)
-    raise OutsideFault(f"{name_text(domain)} cannot be gathered ({told})", "ask the provider for an export, and use the file")
+    raise OutsideFault(
+        f"{name_text(domain)} cannot be gathered ({told})", "ask the provider for an export, and use the file"
+    )
 
 
 async def _by_way(
-    asker: Asker, way: str, domain: Name, places: tuple[str, ...], more: tuple[Sequence[Name], Iterable[RRsetKey]], tried: list[Tried]
+    asker: Asker,
+    way: str,
+    domain: Name,
+    places: tuple[str, ...],
+    more: tuple[Sequence[Name], Iterable[RRsetKey]],
+    tried: list[Tried],
 ) -> Contents | None:
-    """By one of :data:`WAYS`, at the first of the addresses that lets it; None where none does, with the reason in ``tried``."""
+    """By one of :data:`WAYS`, at the first of the addresses that lets it; None where none does, with the reason in
+    ``tried``."""
     if way == "transfer":
         return await _transferred(asker, domain, places, tried)
     server = await _answering(asker, domain, places)
@@ -79,10 +92,17 @@ async def _walked(asker: Asker, domain: Name, server: str, tried: list[Tried]) -
         return None
     doubts = () if not found.unanswered else (f"{found.unanswered} questions were not answered: gather again",)
     if found.closed and not doubts:
-        because = f"the NSEC chain was walked from the apex back to the apex: {len(found.names)} names, every type of each asked for"
+        because = (
+            f"the NSEC chain was walked from the apex back to the apex: {len(found.names)} names, every type "
+            "of each asked for"
+        )
         completeness = Completeness(Degree.COMPLETE, because, len(found.names), len(found.names))
     else:
-        because = f"the NSEC chain broke off after {len(found.names)} names" if not found.closed else "the NSEC chain was walked"
+        because = (
+            f"the NSEC chain broke off after {len(found.names)} names"
+            if not found.closed
+            else "the NSEC chain was walked"
+        )
         completeness = Completeness(Degree.SAMPLE, because, None, len(found.names), None, found.unanswered, doubts)
     return Contents(_zone(domain, found.rrsets), SERVER + server, "walking the NSEC chain", completeness)
 

@@ -1,7 +1,8 @@
 """Replies as a capture file that packet tools open (pcap, link type RAW: bare IP packets).
 
-The packets are made from what was kept - addresses, ports of the protocols, questions, answers, times - as the sockets do not
-give packets. Answers over TCP, TLS and HTTPS stand as one TCP segment each way, those of TLS and HTTPS as plain DNS over port 53.
+The packets are made from what was kept - addresses, ports of the protocols, questions, answers, times - as the sockets
+do not give packets. Answers over TCP, TLS and HTTPS stand as one TCP segment each way, those of TLS and HTTPS as plain
+DNS over port 53.
 """
 
 import struct
@@ -14,7 +15,10 @@ from legatum.net.file import write_whole
 
 _MAGIC, _RAW, _SNAP = 0xA1B2C3D4, 101, 65535
 _PORT, _UDP, _TCP = 53, 17, 6
-_US = {4: "192.0.0.8", 6: "100::1"}  # dummy and discard addresses (RFC 7600, RFC 6666): which address was ours is not kept
+_US = {
+    4: "192.0.0.8",
+    6: "100::1",
+}  # dummy and discard addresses (RFC 7600, RFC 6666): which address was ours is not kept
 _PUSH_ACK = 0x18
 
 
@@ -23,7 +27,9 @@ def write_capture(path: Path, replies: Iterable[Reply]) -> int:
     packets = [packet for number, reply in enumerate(replies) for packet in _packets(reply, 49152 + number % 16384)]
     packets.sort(key=lambda each: each[0])
     head = struct.pack("!IHHiIII", _MAGIC, 2, 4, 0, 0, _SNAP, _RAW)
-    body = (struct.pack("!IIII", int(at), int(at % 1 * 1e6), len(packet), len(packet)) + packet for at, packet in packets)
+    body = (
+        struct.pack("!IIII", int(at), int(at % 1 * 1e6), len(packet), len(packet)) + packet for at, packet in packets
+    )
     write_whole(path, head + b"".join(body))
     return len(packets)
 
@@ -42,7 +48,9 @@ def _packets(reply: Reply, port: int) -> Iterator[tuple[float, bytes]]:
         yield reply.at, _ip(there.packed, us, _segment(there.packed, us, _PORT, port, reply.wire, stream))
 
 
-def _segment(source: bytes, target: bytes, source_port: int, target_port: int, wire: bytes, stream: bool) -> tuple[int, bytes]:
+def _segment(
+    source: bytes, target: bytes, source_port: int, target_port: int, wire: bytes, stream: bool
+) -> tuple[int, bytes]:
     if not stream:
         length = 8 + len(wire)
         datagram = struct.pack("!HHHH", source_port, target_port, length, 0) + wire

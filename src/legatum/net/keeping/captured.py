@@ -1,8 +1,9 @@
-"""Questions in a capture of a server's traffic (pcap), read in one pass: how often each name is asked for, by whom, and what
-secondaries do.
+"""Questions in a capture of a server's traffic (pcap), read in one pass: how often each name is asked for, by whom, and
+what secondaries do.
 
-Ethernet, raw IP, Linux cooked and loopback link types; IPv4 and IPv6; UDP to port 53. What is not a question to a server is passed over.
-Memory stays flat: names outside those asked for are counted together, and so are resolvers beyond a number.
+Ethernet, raw IP, Linux cooked and loopback link types; IPv4 and IPv6; UDP to port 53. What is not a question to a
+server is passed over. Memory stays flat: names outside those asked for are counted together, and so are resolvers
+beyond a number.
 """
 
 import struct
@@ -35,7 +36,8 @@ AXFR = 252
 
 @dataclass
 class Asked:
-    """Of one name and type: how often each address asked, as octets; ``others``: questions of resolvers beyond those told apart."""
+    """Of one name and type: how often each address asked, as octets; ``others``: questions of resolvers beyond those
+    told apart."""
 
     by: Counter[bytes] = field(default_factory=Counter)
     others: int = 0
@@ -47,9 +49,9 @@ class Asked:
 
 @dataclass
 class Captured:
-    """``asked``: name and type → who asked; ``elsewhere``: questions for other names; ``begins``, ``ends``: of the capture, in seconds
-    since 1970; ``cut``: the file ends in the middle of a packet; ``looks``: address → when it asked for the SOA record or a transfer of the
-    domain, as secondaries do; ``told``: address → when it was sent a NOTIFY."""
+    """``asked``: name and type → who asked; ``elsewhere``: questions for other names; ``begins``, ``ends``: of the
+    capture, in seconds since 1970; ``cut``: the file ends in the middle of a packet; ``looks``: address → when it asked
+    for the SOA record or a transfer of the domain, as secondaries do; ``told``: address → when it was sent a NOTIFY."""
 
     asked: dict[tuple[Name, int], Asked] = field(default_factory=dict)
     elsewhere: int = 0
@@ -66,7 +68,8 @@ class Captured:
 
 
 def read_capture(path: Path, domain: Name) -> Captured:
-    """What was asked of names in the domain. Raises :class:`BadInput` for a file that is none, or of a link type that is not known."""
+    """What was asked of names in the domain. Raises :class:`BadInput` for a file that is none, or of a link type that
+    is not known."""
     try:
         with path.open("rb") as file:
             return _read(file, path, domain)
@@ -146,7 +149,9 @@ class _Counting:
             return
         self._question(at, bytes(source), bytes(message[12:]), message[2] >> 3 & 15, packet, start, version)
 
-    def _question(self, at: float, source: bytes, rest: bytes, opcode: int, packet: bytes, start: int, version: int) -> None:
+    def _question(
+        self, at: float, source: bytes, rest: bytes, opcode: int, packet: bytes, start: int, version: int
+    ) -> None:
         end = rest.find(b"\0")
         if end < 0 or len(rest) < end + 5:
             return

@@ -1,7 +1,8 @@
 """Evidence in a file, and asking the file instead of the network.
 
-The file is JSON lines: a head with what the look rested on, then every reply in order, then what was fetched. Judging it again
-goes through the same code with :class:`Replay` in the asker's place: a question that was not asked then is not answered now.
+The file is JSON lines: a head with what the look rested on, then every reply in order, then what was fetched. Judging
+it again goes through the same code with :class:`Replay` in the asker's place: a question that was not asked then is not
+answered now.
 """
 
 import base64
@@ -74,9 +75,19 @@ def parse_recording(text: str, path: str) -> list[Recording]:
                 found[-1].evidence.web[answer.url] = answer
             else:
                 found[-1].evidence(read_reply(entry))
-        except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, RecursionError, BadInput) as error:
+        except (
+            ValueError,
+            KeyError,
+            IndexError,
+            TypeError,
+            AttributeError,
+            OverflowError,
+            RecursionError,
+            BadInput,
+        ) as error:
             raise BadInput(
-                f"{path}:{number}: not evidence ({error})", "give a file that `legatum survey DOMAIN --evidence FILE` wrote"
+                f"{path}:{number}: not evidence ({error})",
+                "give a file that `legatum survey DOMAIN --evidence FILE` wrote",
             ) from None
     for recording in found:
         promised = recording.head.pop(_COUNTS, None)
@@ -91,9 +102,16 @@ def parse_recording(text: str, path: str) -> list[Recording]:
 def reply_line(number: int, reply: Reply) -> dict[str, Any]:
     """One reply as it stands in a file."""
     line = {
-        "reply": number, "server": reply.server, "name": name_text(reply.name), "type": type_text(reply.rtype), "at": reply.at,
-        "took": reply.took, "transport": str(reply.transport), "tries": reply.tries, "query": _b64(reply.query),
-    }  # fmt: skip
+        "reply": number,
+        "server": reply.server,
+        "name": name_text(reply.name),
+        "type": type_text(reply.rtype),
+        "at": reply.at,
+        "took": reply.took,
+        "transport": str(reply.transport),
+        "tries": reply.tries,
+        "query": _b64(reply.query),
+    }
     if reply.cut:
         line["cut"] = True
     return {**line, "trouble": reply.trouble.name} if reply.trouble else {**line, "wire": _b64(reply.wire)}
@@ -122,7 +140,9 @@ def _web_line(answer: WebAnswer) -> dict[str, Any]:
 def _web(line: Mapping[str, Any]) -> WebAnswer:
     trouble = Trouble[line["trouble"]] if "trouble" in line else None
     body = base64.b64decode(line["body"])
-    return WebAnswer(str(line["url"]), int(line["status"]), str(line["media_type"]), body, trouble, str(line.get("why", "")))
+    return WebAnswer(
+        str(line["url"]), int(line["status"]), str(line["media_type"]), body, trouble, str(line.get("why", ""))
+    )
 
 
 def _b64(octets: bytes) -> str:
@@ -145,18 +165,19 @@ class StillClock(Clock):
 def _asked(reply: Reply) -> tuple[str, Name, int, bytes, bool]:
     """What tells one question from another: all of it but the id, and whether it went straight over TCP.
 
-    An answer fetched over TCP because it was cut short over UDP, or did not come over UDP, stands for the question over UDP.
+    An answer fetched over TCP because it was cut short over UDP, or did not come over UDP, stands for the question over
+    UDP.
     """
     straight = reply.transport == Transport.TCP and not reply.cut and reply.tries < 2
     return reply.server, reply.name, reply.rtype, reply.query[2:], straight
 
 
 class Replay(Asker):
-    """Answers from evidence. Nothing is sent. ``used``: the replies that were given, each once, in the order in which they were asked
-    for.
+    """Answers from evidence. Nothing is sent. ``used``: the replies that were given, each once, in the order in which
+    they were asked for.
 
-    Of domains that were looked at together one alone was asked about on the way down: a referral that a server gave for one name it would
-    have given for every name below the zone that it leads to.
+    Of domains that were looked at together one alone was asked about on the way down: a referral that a server gave for
+    one name it would have given for every name below the zone that it leads to.
     """
 
     def __init__(self, evidence: Evidence, clock: Clock) -> None:
@@ -170,20 +191,42 @@ class Replay(Asker):
             if reply.transport in (Transport.TLS, Transport.HTTPS):
                 self._other[reply.server, reply.name, reply.rtype] = reply
             elif reply.rtype == NS and reply.answered and not reply.authoritative:
-                self._referrals.update({(reply.server, each.name): reply for each in reply.message.authority if each.rtype == NS})
+                self._referrals.update(
+                    {(reply.server, each.name): reply for each in reply.message.authority if each.rtype == NS}
+                )
 
     async def ask(
-        self, server: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, dnssec: bool = False, edns: bool = True,
-        tries: int = 0, network: str = "",
-    ) -> Reply:  # fmt: skip
+        self,
+        server: str,
+        name: Name,
+        rtype: int,
+        *,
+        tcp: bool = False,
+        recursion: bool = False,
+        dnssec: bool = False,
+        edns: bool = True,
+        tries: int = 0,
+        network: str = "",
+    ) -> Reply:
         query = encode_question(
-            0, name, rtype, flags=RD if recursion else 0, size=self.patience.reach.size if edns else 0, dnssec=dnssec, network=network
+            0,
+            name,
+            rtype,
+            flags=RD if recursion else 0,
+            size=self.patience.reach.size if edns else 0,
+            dnssec=dnssec,
+            network=network,
         )
         found = self._kept.get((server, name, rtype, query[2:], tcp))
         if found is None and rtype == NS:
-            found = next((each for zone in ancestors(name)[1:] if (each := self._referrals.get((server, zone))) is not None), None)
+            found = next(
+                (each for zone in ancestors(name)[1:] if (each := self._referrals.get((server, zone))) is not None),
+                None,
+            )
         if found is None:
-            return Reply(server, name, rtype, self.clock.now(), 0.0, Transport.UDP, 0, trouble=Trouble.SILENT, query=query)
+            return Reply(
+                server, name, rtype, self.clock.now(), 0.0, Transport.UDP, 0, trouble=Trouble.SILENT, query=query
+            )
         self.used[id(found)] = found
         return found
 

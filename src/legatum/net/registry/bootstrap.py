@@ -18,8 +18,8 @@ _TIMEOUT = 5.0
 
 
 async def fetched_bootstrap(route: Route, url: str, cache: Path, now: float, authority: str | None = None) -> Bootstrap:
-    """Fetched at most once a day; an older copy is taken where nothing comes. ``cache``: a folder. Raises ``ValueError`` with the reason
-    where there is none."""
+    """Fetched at most once a day; an older copy is taken where nothing comes. ``cache``: a folder. Raises
+    ``ValueError`` with the reason where there is none."""
     file = cache / f"{hashlib.sha256(url.encode()).hexdigest()[:16]}.json"
     kept = _kept(file)
     if kept is not None and 0 <= now - kept[0] < _FRESH:

@@ -1,7 +1,8 @@
 """An EPP session over TLS (RFC 5734) as a client.
 
-Commands are answered in the order in which they were sent, so that several may be under way (RFC 5734 s3). A connection that drops
-while an answer is outstanding is an :class:`AnswerLost`: what became of the command must be looked at before it is sent again.
+Commands are answered in the order in which they were sent, so that several may be under way (RFC 5734 s3). A connection
+that drops while an answer is outstanding is an :class:`AnswerLost`: what became of the command must be looked at before
+it is sent again.
 """
 
 import asyncio
@@ -40,8 +41,8 @@ class Refused(OutsideFault):
 @dataclass(frozen=True)
 class EppAccount:
     """Where and as whom to log in. ``authority``: a PEM file of own certificate authorities, or None for the system's;
-    ``by_attribute``: the registry takes name servers as attributes; ``at_once``: commands that may be under way together;
-    ``silence``: seconds after which a session is tried with a hello before it is used."""
+    ``by_attribute``: the registry takes name servers as attributes; ``at_once``: commands that may be under way
+    together; ``silence``: seconds after which a session is tried with a hello before it is used."""
 
     server: str
     endpoint: Endpoint
@@ -59,7 +60,8 @@ def no_one_told(commands: Sequence[tuple[str, Name, str]]) -> None:
 
 
 class EppSession:
-    """``async with EppSession(account)``: connected, greeted and logged in; logged out at the end. Raises :class:`OutsideFault`.
+    """``async with EppSession(account)``: connected, greeted and logged in; logged out at the end. Raises
+    :class:`OutsideFault`.
 
     ``sending`` is told of every changing command before it goes.
     """
@@ -87,9 +89,13 @@ class EppSession:
                 "give the registry's authority in the settings",
             ) from None
         except TimeoutError:
-            raise OutsideFault(f"{account.server}: no connection in time", "is the registry reachable from here?") from None
+            raise OutsideFault(
+                f"{account.server}: no connection in time", "is the registry reachable from here?"
+            ) from None
         except OSError as error:
-            raise OutsideFault(f"{account.server}: {error.strerror or error}", "is the registry reachable from here?") from None
+            raise OutsideFault(
+                f"{account.server}: {error.strerror or error}", "is the registry reachable from here?"
+            ) from None
         try:
             self.greeting = await self._greeting()
             response = await self._exchange(
@@ -106,7 +112,9 @@ class EppSession:
             raise
         return self
 
-    async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         try:
             if error is None:
                 await self._exchange(epp.logout)
@@ -167,7 +175,11 @@ class EppSession:
     async def message(self) -> tuple[epp.Message, epp.TransferData | None] | None:
         """The first message that waits, with the transfer that it is about; None when the queue is empty."""
         response = await self._asked("the queue of messages", epp.poll)
-        return (response.message, response.transfer) if response.message is not None and response.code == epp.MESSAGE else None
+        return (
+            (response.message, response.transfer)
+            if response.message is not None and response.code == epp.MESSAGE
+            else None
+        )
 
     async def acknowledge(self, message: str) -> None:
         await self._asked("the queue of messages", lambda ident: epp.poll(ident, message))
@@ -183,8 +195,12 @@ class EppSession:
 
     def update_builder(self, domain: Name, change: epp.DomainChange) -> Builder:
         """Raises :class:`OutsideFault` for what this registry does not serve."""
-        if (change.add_ds or change.remove_ds or change.add_keys or change.remove_keys) and epp.SECDNS not in self.greeting.extensions:
-            raise OutsideFault(f"{self._account.server} takes no DS records", "ask the registrar how DS records are published there")
+        if (
+            change.add_ds or change.remove_ds or change.add_keys or change.remove_keys
+        ) and epp.SECDNS not in self.greeting.extensions:
+            raise OutsideFault(
+                f"{self._account.server} takes no DS records", "ask the registrar how DS records are published there"
+            )
         return lambda ident: epp.domain_update(domain, change, ident)
 
     async def renew(self, domain: Name, expires: str, years: int) -> epp.Response:
@@ -192,7 +208,9 @@ class EppSession:
 
     async def transfer(self, domain: Name, op: str, code: str = "", years: int = 0) -> epp.Response:
         """``op``: ``request``, ``approve``, ``reject`` or ``cancel``."""
-        return await self._changed(domain, f"transfer {op}", lambda ident: epp.domain_transfer(domain, op, ident, code, years))
+        return await self._changed(
+            domain, f"transfer {op}", lambda ident: epp.domain_transfer(domain, op, ident, code, years)
+        )
 
     async def restore(self, domain: Name, report: Sequence[tuple[str, str]] = ()) -> epp.Response:
         words = "report on the restoration" if report else "restoration"
@@ -208,7 +226,9 @@ class EppSession:
     async def delete_host(self, host: Name) -> epp.Response:
         return await self._changed(host, f"host {name_text(host)} away", lambda ident: epp.host_delete(host, ident))
 
-    async def stream(self, commands: Sequence[tuple[Name, str, Builder]], changing: bool = True) -> AsyncIterator[epp.Response]:
+    async def stream(
+        self, commands: Sequence[tuple[Name, str, Builder]], changing: bool = True
+    ) -> AsyncIterator[epp.Response]:
         """Sends commands, as many at once as the account allows; their responses in order, refusals too."""
         numbered = [(_new_ident(), *command) for command in commands]
         if changing:
@@ -304,7 +324,9 @@ def refusal(what: str, response: epp.Response) -> tuple[str, str]:
 _REMEDIES = {
     epp.AUTHORISATION: "it is another registrar's: is it the right account?",
     epp.WRONG_CODE: "fetch the code from the losing registrar again; the registry has changed nothing",
-    epp.STATUS_PROHIBITS: ("what stands in the way: `legatum registration show DOMAIN --registrar NAME`; the registry has changed nothing"),
+    epp.STATUS_PROHIBITS: (
+        "what stands in the way: `legatum registration show DOMAIN --registrar NAME`; the registry has changed nothing"
+    ),
     epp.TRANSFER_PENDING: "follow it, or have it cancelled first; the registry has changed nothing",
     epp.IN_USE: "take it out of the NS sets that name it; the registry has changed nothing",
 }

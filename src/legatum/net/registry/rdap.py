@@ -20,7 +20,8 @@ class Bootstrap:
     services: Mapping[str, str]
 
     def url_for(self, name: Name, kind: str = "domain") -> str | None:
-        """Where to ask for a ``domain`` or a ``nameserver``; None where no server is known. The longest suffix counts (RFC 9224 s4)."""
+        """Where to ask for a ``domain`` or a ``nameserver``; None where no server is known. The longest suffix counts
+        (RFC 9224 s4)."""
         labels = name_text(name).split(".")
         for start in range(1, len(labels_of(name)) + 1):
             base = self.services.get(".".join(labels[start:]))

@@ -1,8 +1,8 @@
-"""A mail server as those see it that bring mail (SMTP, RFC 5321), hand mail in (submission, RFC 6409) and fetch it (IMAP over TLS, RFC
-8314).
+"""A mail server as those see it that bring mail (SMTP, RFC 5321), hand mail in (submission, RFC 6409) and fetch it
+(IMAP over TLS, RFC 8314).
 
-Nothing is sent but greetings and the question whether it takes mail for the domain's postmaster, which every domain with mail must have
-(RFC 5321 s4.5.1); the question ends before any mail begins. Lines and time are bounded.
+Nothing is sent but greetings and the question whether it takes mail for the domain's postmaster, which every domain
+with mail must have (RFC 5321 s4.5.1); the question ends before any mail begins. Lines and time are bounded.
 """
 
 import asyncio
@@ -29,8 +29,8 @@ class _Talk(Exception):
 async def visit_mail(
     route: Route, address: str, protocol: Protocol, host: Name, domain: Name, timeout: float, authority: str | None
 ) -> MailSeen:
-    """``host``: the mail server's name, which its certificate must carry; ``domain``: for which it is asked to take mail. Nothing is
-    raised."""
+    """``host``: the mail server's name, which its certificate must carry; ``domain``: for which it is asked to take
+    mail. Nothing is raised."""
     seen = MailSeen()
     try:
         end = route.endpoint(address, PORTS[protocol])
@@ -54,9 +54,15 @@ async def visit_mail(
 
 
 async def _talk(
-    end: Endpoint, protocol: Protocol, host: Name, domain: Name, context: ssl.SSLContext, seen: MailSeen, trust: Trust = Trust.WHOLE, said:
-    str = ""
-) -> MailSeen:  # fmt: skip
+    end: Endpoint,
+    protocol: Protocol,
+    host: Name,
+    domain: Name,
+    context: ssl.SSLContext,
+    seen: MailSeen,
+    trust: Trust = Trust.WHOLE,
+    said: str = "",
+) -> MailSeen:
     """Raises ``ssl.SSLCertVerificationError`` where ``context`` wants more of the certificate than it gives."""
     tls, name = (context, name_text(host)) if protocol == Protocol.IMAPS else (None, None)
     reader, writer = await asyncio.open_connection(end.host, end.port, limit=_LONGEST, ssl=tls, server_hostname=name)
@@ -98,7 +104,9 @@ async def _greet(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> 
     return {line.split()[0].upper() for line in words.splitlines()[1:] if line.split()}
 
 
-async def _ask_to_take(reader: asyncio.StreamReader, writer: asyncio.StreamWriter, domain: Name, seen: MailSeen) -> MailSeen:
+async def _ask_to_take(
+    reader: asyncio.StreamReader, writer: asyncio.StreamWriter, domain: Name, seen: MailSeen
+) -> MailSeen:
     for question in ("MAIL FROM:<>", f"RCPT TO:<postmaster@{name_text(domain)}>"):
         code, words = await _ask(reader, writer, question)
         said = f"{code} {' '.join(words.split())}"[:_SHOWN]

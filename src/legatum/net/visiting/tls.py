@@ -1,7 +1,8 @@
 """TLS with a server whose certificate is to be seen, whether or not it holds.
 
-The first handshake wants the chain to lead to a trusted authority; where it does not, the second takes anything, so that the certificate
-can be looked at. For which name it is, and until when, is for :mod:`legatum.core.service.kinds.certificates`.
+The first handshake wants the chain to lead to a trusted authority; where it does not, the second takes anything, so
+that the certificate can be looked at. For which name it is, and until when, is for
+:mod:`legatum.core.service.kinds.certificates`.
 """
 
 import errno
@@ -23,12 +24,14 @@ _SAID = {
     20: Trust.UNKNOWN,
     21: Trust.UNKNOWN,
 }
-"""OpenSSL's verdicts (X509_V_ERR_…). 20 and 21 are said of a certificate sent alone, and of a chain whose last one nobody here knows."""
+"""OpenSSL's verdicts (X509_V_ERR_…). 20 and 21 are said of a certificate sent alone, and of a chain
+whose last one nobody here knows."""
 
 
 @lru_cache(maxsize=8)
 def strict(authority: str | None, protocols: tuple[str, ...] = ()) -> ssl.SSLContext:
-    """``authority``: a file of certificates to trust instead of the system's; ``protocols``: to offer (ALPN). Raises ``OSError``."""
+    """``authority``: a file of certificates to trust instead of the system's; ``protocols``: to offer (ALPN). Raises
+    ``OSError``."""
     context = ssl.create_default_context(cafile=authority)
     context.check_hostname = False
     if protocols:
@@ -73,7 +76,8 @@ def seen_certificate(connection: ssl.SSLObject | None, trust: Trust, said: str) 
 
 
 def _sent(connection: ssl.SSLObject) -> int:
-    """How many certificates the server sent; 0 where that is not to be had: Python shows it from 3.13 on, and inside from 3.10 on."""
+    """How many certificates the server sent; 0 where that is not to be had: Python shows it from 3.13 on, and inside
+    from 3.10 on."""
     inner = connection if hasattr(connection, "get_unverified_chain") else getattr(connection, "_sslobj", None)
     chain = getattr(inner, "get_unverified_chain", lambda: ())()
     return len(chain or ())

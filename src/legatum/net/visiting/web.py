@@ -1,6 +1,7 @@
 """A site by name at a given address: HTTP/1.1 and HTTP/2, redirects followed as long as they stay in the domain.
 
-A page is read up to a mebibyte; a visit takes no longer than its time-out in all. Nothing is raised for what a server can do wrong.
+A page is read up to a mebibyte; a visit takes no longer than its time-out in all. Nothing is raised for what a server
+can do wrong.
 """
 
 import asyncio
@@ -27,7 +28,8 @@ _PROTOCOLS = ("h2", "http/1.1")
 
 
 class _Body(NamedTuple):
-    """A page as it came: its octets as far as they were taken, the character set that the server names, and whether there was more."""
+    """A page as it came: its octets as far as they were taken, the character set that the server names, and whether
+    there was more."""
 
     octets: bytes
     charset: str
@@ -35,10 +37,13 @@ class _Body(NamedTuple):
 
 
 class Visitor:
-    """One who comes to a domain's sites at one address. ``ours``: whether a host belongs to the domain, so that redirects to it are
-    followed; ``timeout``: seconds for a visit in all; ``authority``: a file of certificates to trust instead of the system's."""
+    """One who comes to a domain's sites at one address. ``ours``: whether a host belongs to the domain, so that
+    redirects to it are followed; ``timeout``: seconds for a visit in all; ``authority``: a file of certificates to
+    trust instead of the system's."""
 
-    def __init__(self, route: Route, address: str, ours: Callable[[str], bool], timeout: float, authority: str | None) -> None:
+    def __init__(
+        self, route: Route, address: str, ours: Callable[[str], bool], timeout: float, authority: str | None
+    ) -> None:
         self._route, self._address, self._ours = route, address, ours
         self._timeout, self._authority = timeout, authority
 
@@ -65,7 +70,9 @@ class Visitor:
         end = self._route.endpoint(self._address, PORTS[Protocol.HTTPS])
         trust, said = Trust.WHOLE, ""
         try:
-            _, writer = await asyncio.open_connection(end.host, end.port, ssl=strict(self._authority, _PROTOCOLS), server_hostname=host)
+            _, writer = await asyncio.open_connection(
+                end.host, end.port, ssl=strict(self._authority, _PROTOCOLS), server_hostname=host
+            )
         except ssl.SSLCertVerificationError as error:
             trust, said = trust_of(error)
             _, writer = await asyncio.open_connection(end.host, end.port, ssl=lenient(_PROTOCOLS), server_hostname=host)
@@ -74,13 +81,15 @@ class Visitor:
         return found
 
     async def _follow(self, seen: WebSeen, url: str) -> tuple[WebSeen, _Body | None]:
-        """What was seen on the way to a page, and the page as it came: reading it is left to the caller, for it takes longer than others'
-        time-outs allow."""
+        """What was seen on the way to a page, and the page as it came: reading it is left to the caller, for it takes
+        longer than others' time-outs allow."""
         import httpx
 
         been: list[tuple[str, int]] = []
         try:
-            async with httpx.AsyncClient(verify=lenient(), http2=True, trust_env=False, timeout=self._timeout) as client:
+            async with httpx.AsyncClient(
+                verify=lenient(), http2=True, trust_env=False, timeout=self._timeout
+            ) as client:
                 while True:
                     seen, leads, body = await self._once(client, seen, url)
                     been.append((url, seen.status))
@@ -100,13 +109,16 @@ class Visitor:
         return parts.scheme in ("http", "https") and parts.port in (None, 80, 443) and self._ours(parts.hostname or "")
 
     async def _once(self, client: Any, seen: WebSeen, url: str) -> tuple[WebSeen, str, _Body | None]:
-        """One request, where it leads, and what came. Raises what the library raises, or ``ValueError`` for a place that is none."""
+        """One request, where it leads, and what came. Raises what the library raises, or ``ValueError`` for a place
+        that is none."""
         parts = urlsplit(url)
         secure, host = parts.scheme == "https", parts.hostname or ""
         end = self._route.endpoint(self._address, PORTS[Protocol.HTTPS if secure else Protocol.HTTP])
         place = f"[{end.host}]:{end.port}" if end.is_ipv6 else f"{end.host}:{end.port}"
         where = parts._replace(netloc=place, fragment="").geturl()
-        request = client.build_request("GET", where, headers={**_HEADERS, "host": parts.netloc}, extensions={"sni_hostname": host})
+        request = client.build_request(
+            "GET", where, headers={**_HEADERS, "host": parts.netloc}, extensions={"sni_hostname": host}
+        )
         response = await client.send(request, stream=True)
         try:
             version = response.http_version

@@ -14,7 +14,9 @@ async def send_notify(asker: Asker, secondary: str, origin: Name) -> bool:
     wire = encode(Message(0, NOTIFY << 11 | AA, 0, (Question(origin, SOA),)))
     ports = UdpPorts(random.SystemRandom())
     try:
-        received = await ports.exchange(asker.route.endpoint(secondary, DNS_PORT), origin, SOA, wire, asker.patience.timeout)
+        received = await ports.exchange(
+            asker.route.endpoint(secondary, DNS_PORT), origin, SOA, wire, asker.patience.timeout
+        )
         return decode(received).rcode == 0
     except (TimeoutError, OSError, ValueError):
         return False

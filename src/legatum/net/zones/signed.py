@@ -12,7 +12,8 @@ class KeyFault(OutsideFault):
 
 
 def signature_fault(server: str, key: TsigKey, error: BadSignature) -> KeyFault:
-    """The fault for a signature that one of the two sides did not accept: unknown key, wrong secret and wrong time told apart."""
+    """The fault for a signature that one of the two sides did not accept: unknown key, wrong secret and wrong time told
+    apart."""
     named = f"key {name_text(key.name)} ({key.algorithm})"
     if not error.by_peer:
         return KeyFault(
@@ -34,11 +35,16 @@ def signature_fault(server: str, key: TsigKey, error: BadSignature) -> KeyFault:
             f"{server}: this clock and the server's are too far apart for {named} (BADTIME)",
             "set the time on both machines",
         )
-    return KeyFault(f"{server} refused the signature of {named}: {error.why}", "compare the key with the server's configuration")
+    return KeyFault(
+        f"{server} refused the signature of {named}: {error.why}", "compare the key with the server's configuration"
+    )
 
 
-def check_signed(server: str, exchange: Exchange | None, wire: bytes, message: Message, now: float, multi: bool = False) -> None:
-    """Raises the fault for an answer whose signature does not hold. A refusal without a signature is left to the caller."""
+def check_signed(
+    server: str, exchange: Exchange | None, wire: bytes, message: Message, now: float, multi: bool = False
+) -> None:
+    """Raises the fault for an answer whose signature does not hold. A refusal without a signature is left to the
+    caller."""
     if exchange is None:
         return
     if message.tsig_at is None and message.rcode:

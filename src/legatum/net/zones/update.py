@@ -1,8 +1,8 @@
 """Sending a dynamic update (RFC 2136) over TCP. NOERROR proves nothing: whoever calls this reads back.
 
-An update goes on condition of the zone's SOA: whatever anybody changed since it was read, it is not carried out. A server that refuses
-that condition although it serves just what was read gets other ones, on the RRsets that change: what somebody else may have changed
-meanwhile is then left as it is, and nothing of his is overwritten.
+An update goes on condition of the zone's SOA: whatever anybody changed since it was read, it is not carried out. A
+server that refuses that condition although it serves just what was read gets other ones, on the RRsets that change:
+what somebody else may have changed meanwhile is then left as it is, and nothing of his is overwritten.
 """
 
 import asyncio
@@ -27,7 +27,16 @@ from legatum.wire.codes import rcode_text
 from legatum.wire.malformed import Malformed
 from legatum.wire.message import NONE, UPDATE, Message, Question, Record, decode, encode
 from legatum.wire.tsig import Exchange, TsigKey, tsig_data
-from legatum.wire.update import Part, apply_update, distinct_changes, on_sets, on_soa, replace_changes, update_parts, without_effect
+from legatum.wire.update import (
+    Part,
+    apply_update,
+    distinct_changes,
+    on_sets,
+    on_soa,
+    replace_changes,
+    update_parts,
+    without_effect,
+)
 
 _SERVER_FAILURE, _NOT_IMPLEMENTED, _REFUSED, _CHANGED, _NOT_AUTHORITATIVE = 2, 4, 5, 8, 9
 _OF_THE_ZONE = (_NOT_AUTHORITATIVE, _CHANGED)  # what no record of the change is to blame for
@@ -57,8 +66,9 @@ class Unwilling(OutsideFault):
 
 
 async def send_update(asker: Asker, server: str, zone: Zone, wanted: Zone, key: TsigKey | None) -> Condition:
-    """Asks ``server`` to turn ``zone`` into ``wanted``, in several messages where one does not hold it. Where a condition is refused the
-    zone is read there once more, to know whether it was met; where no answer comes, to know whether it was done.
+    """Asks ``server`` to turn ``zone`` into ``wanted``, in several messages where one does not hold it. Where a
+    condition is refused the zone is read there once more, to know whether it was met; where no answer comes, to know
+    whether it was done.
 
     Raises :class:`OutsideFault` when it refuses or does not answer; the words say how much was done before that.
     """
@@ -108,7 +118,8 @@ class _Update:
         return await transfer(self._asker, self._server, self._wanted.origin, self._key)
 
     async def send_on_sets(self, read: Zone, present: Zone) -> None:
-        """What is left to do of the change from ``read``, on from ``present``: what the server's signer has made meanwhile stays."""
+        """What is left to do of the change from ``read``, on from ``present``: what the server's signer has made
+        meanwhile stays."""
         keys = {(each.name, each.rtype) for each in (*read.unsorted, *self._wanted.unsorted)}
         meant = {key for key in keys if read.get(*key) != self._wanted.get(*key)}
         wanted = beside_signer(self._wanted, present, meant)
@@ -122,9 +133,11 @@ class _Update:
                 if fault.rcode != _CHANGED or not _as_read(await self.read(), state):
                     raise
                 raise OutsideFault(
-                    f"{fault.message.partition('; ')[0]}: it refuses every condition, although it serves just what was read"
+                    f"{fault.message.partition('; ')[0]}: it refuses every condition, although it serves "
+                    "just what was read"
                     f"{_how_far(number, len(parts), True)}",
-                    "without a condition somebody else's change could be lost: make it by hand there, or ask who runs the server",
+                    "without a condition somebody else's change could be lost: make it by hand there, or ask "
+                    "who runs the server",
                 ) from fault
             state = apply_update(state, part.changes)
 
@@ -148,19 +161,26 @@ class _Update:
         if refused:
             more = " (and perhaps more)" if len(refused) == _MOST_NAMED else ""
             of_all = len(refused) in (len(records), _MOST_NAMED)
-            remedy = "the key may not change this zone, or not these names and types" if of_all else "the key may not change these"
+            remedy = (
+                "the key may not change this zone, or not these names and types"
+                if of_all
+                else "the key may not change these"
+            )
             return f": it will not have {_named(refused)} changed{more}", fault.remedy if self._key is None else remedy
         kinds = sorted({type_text(record.rtype) for record in records})
         which = f" (the change is of {', '.join(kinds)})" if kinds else ""
         known = particulars(apply_update(state, part.changes), part.keys) or particulars(self._wanted, part.keys)
         if fault.rcode == _REFUSED and self._key is not None:
-            remedy = "the key may change these names and types: the server refuses what the records say; its log says more"
+            remedy = (
+                "the key may change these names and types: the server refuses what the records say; its log says more"
+            )
         else:
             remedy = fault.remedy
         return which + "".join(f"; {each}" for each in known), remedy
 
     async def _refused(self, state: Zone, message: Message, records: tuple[Record, ...]) -> list[Record]:
-        """Which records of a refused message the server will not have changed: asked with updates that change nothing, in halves."""
+        """Which records of a refused message the server will not have changed: asked with updates that change nothing,
+        in halves."""
         found: list[Record] = []
 
         async def look_into(records: tuple[Record, ...]) -> None:
@@ -176,7 +196,9 @@ class _Update:
         async def refuses(records: tuple[Record, ...]) -> bool:
             probes = tuple(without_effect(state, record) for record in records)
             try:
-                await send_message(self._asker, self._server, state.origin, replace_changes(message, self.draw(), probes), self._key)
+                await send_message(
+                    self._asker, self._server, state.origin, replace_changes(message, self.draw(), probes), self._key
+                )
             except Unwilling as fault:
                 return fault.rcode == _REFUSED
             return False
@@ -198,15 +220,18 @@ def _how_far(number: int, count: int, refused: bool) -> str:
     return f"; {number} of {count} messages were carried out, each whole{unknown}: the same command goes on from there"
 
 
-async def send_records(asker: Asker, server: str, origin: Name, changes: tuple[Record, ...], key: TsigKey | None) -> None:
+async def send_records(
+    asker: Asker, server: str, origin: Name, changes: tuple[Record, ...], key: TsigKey | None
+) -> None:
     """Sends an update section as it is, without a prerequisite: it must come to the same if it is carried out twice."""
     message = Message(asker.random.getrandbits(16), UPDATE << 11, 0, (Question(origin, 6),), (), changes)
     await _insist(asker, server, origin, message, key)
 
 
 async def _insist(asker: Asker, server: str, origin: Name, message: Message, key: TsigKey | None) -> None:
-    """A server whose database is held by another change answers SERVFAIL and has done nothing (RFC 2136 s3.4.2.2, s3.8): it is asked
-    again. Safe where the message has conditions, or comes to the same: what was carried out all the same is not carried out twice."""
+    """A server whose database is held by another change answers SERVFAIL and has done nothing (RFC 2136 s3.4.2.2,
+    s3.8): it is asked again. Safe where the message has conditions, or comes to the same: what was carried out all the
+    same is not carried out twice."""
     for pause in _BUSY:
         try:
             return await send_message(asker, server, origin, message, key)
@@ -229,8 +254,8 @@ async def send_message(asker: Asker, server: str, origin: Name, message: Message
 
 
 class Probed(NamedTuple):
-    """What a server said to an update that changes nothing. ``rcode``, and whether the answer is ``signed``; ``ahead``: by how many seconds
-    the clock that signed it is ahead of this one, None where nothing was signed."""
+    """What a server said to an update that changes nothing. ``rcode``, and whether the answer is ``signed``; ``ahead``:
+    by how many seconds the clock that signed it is ahead of this one, None where nothing was signed."""
 
     rcode: int
     signed: bool
@@ -238,13 +263,17 @@ class Probed(NamedTuple):
 
 
 async def probe_update(asker: Asker, server: str, origin: Name, key: TsigKey | None) -> Probed:
-    """An update without a change, on the condition that the apex of the zone is not in use (RFC 2136 s2.4.5), which cannot be true: who
-    takes updates with the key answers YXDOMAIN. Raises :class:`OutsideFault`."""
+    """An update without a change, on the condition that the apex of the zone is not in use (RFC 2136 s2.4.5), which
+    cannot be true: who takes updates with the key answers YXDOMAIN. Raises :class:`OutsideFault`."""
     never = Record(origin, ANY, NONE, 0, b"")
     message = Message(asker.random.getrandbits(16), UPDATE << 11, 0, (Question(origin, SOA),), (never,))
     async with asker.clock.steady():
         answer = await _exchange(asker, server, origin, message, key)
-        ahead = tsig_data(answer.additional[-1]).time_signed - round(asker.clock.now()) if answer.tsig_at is not None else None
+        ahead = (
+            tsig_data(answer.additional[-1]).time_signed - round(asker.clock.now())
+            if answer.tsig_at is not None
+            else None
+        )
     return Probed(answer.rcode, answer.tsig_at is not None, ahead)
 
 
@@ -262,7 +291,9 @@ async def _exchange(asker: Asker, server: str, origin: Name, message: Message, k
         if received[:2] != wire[:2]:
             raise Malformed("an answer to another message")
     except TimeoutError:
-        raise Unanswered(f"{what}: no answer in time", "it may or may not have been done: look before trying again") from None
+        raise Unanswered(
+            f"{what}: no answer in time", "it may or may not have been done: look before trying again"
+        ) from None
     except asyncio.IncompleteReadError:
         raise Unanswered(
             f"{what}: the connection closed before the answer",

@@ -18,7 +18,18 @@ from legatum.net.zones.signed import check_signed
 from legatum.wire.codes import rcode_text
 from legatum.wire.incoming import IncomingZone
 from legatum.wire.malformed import Malformed
-from legatum.wire.message import IN, Answers, Message, Question, Record, decode, encode, encode_question, records, rrsets
+from legatum.wire.message import (
+    IN,
+    Answers,
+    Message,
+    Question,
+    Record,
+    decode,
+    encode,
+    encode_question,
+    records,
+    rrsets,
+)
 from legatum.wire.tsig import Exchange, TsigKey
 
 _STRETCH, _LEAST = 30.0, 100  # seconds, and octets a second that come in each of them at least
@@ -38,7 +49,9 @@ async def transfer(asker: Asker, server: str, domain: Name, key: TsigKey | None 
                 if message.rcode:
                     raise _refused(what, message, key)
                 if coming.misplaced:
-                    raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
+                    raise OutsideFault(
+                        f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?"
+                    )
                 if coming.opening is None:
                     raise _empty(what)
                 if coming.closing is not None:
@@ -49,7 +62,8 @@ async def transfer(asker: Asker, server: str, domain: Name, key: TsigKey | None 
 
 
 async def transfer_changes(asker: Asker, server: str, zone: Zone, key: TsigKey | None = None) -> tuple[Zone, str]:
-    """The zone as it is now, from an earlier copy (IXFR, RFC 1995 s4), and how it came: nothing new, changes, or whole after all.
+    """The zone as it is now, from an earlier copy (IXFR, RFC 1995 s4), and how it came: nothing new, changes, or whole
+    after all.
 
     Raises :class:`OutsideFault`, also where the changes do not fit the copy.
     """
@@ -63,7 +77,9 @@ async def transfer_changes(asker: Asker, server: str, zone: Zone, key: TsigKey |
     count = sum(each.rtype == SOA for each in collected) // 2
     changed = _with_changes(what, zone, collected)
     if changed.soa_rrset.rdatas[0] != opening.rdata:
-        raise OutsideFault(f"{what}: they do not lead to the serial that was promised", "gather it whole, without --since")
+        raise OutsideFault(
+            f"{what}: they do not lead to the serial that was promised", "gather it whole, without --since"
+        )
     return changed, f"incremental transfer: {count} change{'s' if count > 1 else ''}"
 
 
@@ -78,7 +94,9 @@ def _with_changes(what: str, zone: Zone, records: list[Record]) -> Zone:
         if each.rtype == SOA:
             coming = not coming
             if not coming and each.rdata not in held[key][1]:
-                raise OutsideFault(f"{what}: they begin at another version than the copy", "gather it whole, without --since")
+                raise OutsideFault(
+                    f"{what}: they begin at another version than the copy", "gather it whole, without --since"
+                )
         ttl, rdatas = held.get(key, (each.ttl, set()))
         if coming:
             held[key] = (each.ttl, rdatas | {each.rdata})
@@ -89,7 +107,9 @@ def _with_changes(what: str, zone: Zone, records: list[Record]) -> Zone:
     return Zone(zone.origin, (rrset(*key, ttl, rdatas) for key, (ttl, rdatas) in held.items() if rdatas))
 
 
-async def _collected(asker: Asker, server: str, domain: Name, key: TsigKey | None, what: str, since: Zone) -> tuple[Record, list[Record]]:
+async def _collected(
+    asker: Asker, server: str, domain: Name, key: TsigKey | None, what: str, since: Zone
+) -> tuple[Record, list[Record]]:
     """The SOA that a transfer begins with, and the records between it and its end."""
     collected: list[Record] = []
     opening: Record | None = None
@@ -101,13 +121,21 @@ async def _collected(asker: Asker, server: str, domain: Name, key: TsigKey | Non
             for record in message.answer:
                 if opening is None:
                     if record.rtype != SOA or record.name != domain:
-                        raise OutsideFault(f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?")
+                        raise OutsideFault(
+                            f"{what}: does not begin with the zone's SOA", "is this server authoritative for it?"
+                        )
                     opening = record
                 elif record.rtype == SOA and record.name == domain and collected and not versions:
                     _check_signed(what, exchange)
                     _check_closed(what, opening.rdata, record.rdata)
                     return opening, collected
-                elif record.rtype == SOA and record.name == domain and versions and not versions % 2 and record.rdata == opening.rdata:
+                elif (
+                    record.rtype == SOA
+                    and record.name == domain
+                    and versions
+                    and not versions % 2
+                    and record.rdata == opening.rdata
+                ):
                     _check_signed(what, exchange)
                     return opening, collected
                 else:
@@ -137,11 +165,18 @@ def _faults(what: str, received: Callable[[], int]) -> Iterator[None]:
     except OSError as error:
         raise OutsideFault(f"{what}: {error.strerror or error}", "is there a route to that address?") from None
     except Malformed as error:
-        raise OutsideFault(f"{what}: the server sent something that is no DNS message: {error}", "nothing was kept") from error
+        raise OutsideFault(
+            f"{what}: the server sent something that is no DNS message: {error}", "nothing was kept"
+        ) from error
 
 
 async def _messages(
-    asker: Asker, server: str, domain: Name, exchange: Exchange | None, since: Zone | None, answers: Answers | None = None
+    asker: Asker,
+    server: str,
+    domain: Name,
+    exchange: Exchange | None,
+    since: Zone | None,
+    answers: Answers | None = None,
 ) -> AsyncIterator[Message]:
     ident = asker.random.getrandbits(16)
     if since is None:
@@ -172,16 +207,20 @@ class _Course:
         if now - self._begun > self._bounds.seconds:
             raise OutsideFault(f"the transfer had not ended after {self._bounds.seconds:.0f} s", _BOUNDED)
         if self._octets > self._bounds.octets or self._records > self._bounds.records:
-            raise OutsideFault(f"the transfer is larger than {self._bounds.octets} octets or {self._bounds.records} records", _BOUNDED)
+            raise OutsideFault(
+                f"the transfer is larger than {self._bounds.octets} octets or {self._bounds.records} records", _BOUNDED
+            )
         if now - self._since > _STRETCH:
             if self._octets - self._before < _LEAST * (now - self._since):
-                raise OutsideFault(f"the transfer trickles: {self._octets} octets in {now - self._begun:.0f} s", "is that server well?")
+                raise OutsideFault(
+                    f"the transfer trickles: {self._octets} octets in {now - self._begun:.0f} s", "is that server well?"
+                )
             self._since, self._before = now, self._octets
 
 
 async def _answers(asker: Asker, server: str, query: bytes, exchange: Exchange | None) -> AsyncGenerator[bytes, None]:
-    """Whatever comes over TCP. A server that takes in its configuration anew drops connections that it has just accepted: one that closes
-    before the first byte is asked once more."""
+    """Whatever comes over TCP. A server that takes in its configuration anew drops connections that it has just
+    accepted: one that closes before the first byte is asked once more."""
     begun = False
     wire = exchange.sign_request(query, asker.clock.now()) if exchange else query
     for last in (False, True):
@@ -201,12 +240,18 @@ async def _answers(asker: Asker, server: str, query: bytes, exchange: Exchange |
 
 def _refused(what: str, message: Message, key: TsigKey | None) -> OutsideFault:
     words = rcode_text(message.rcode)
-    remedy = "the server does not take this key, or does not serve the zone" if key else "allow this address or give a key (TSIG)"
+    remedy = (
+        "the server does not take this key, or does not serve the zone"
+        if key
+        else "allow this address or give a key (TSIG)"
+    )
     return OutsideFault(f"{what}: {words}", remedy)
 
 
 def _empty(what: str) -> OutsideFault:
-    return OutsideFault(f"{what}: an answer without records", "transfers are not allowed here, or the zone is not served")
+    return OutsideFault(
+        f"{what}: an answer without records", "transfers are not allowed here, or the zone is not served"
+    )
 
 
 def _check_signed(what: str, exchange: Exchange | None) -> None:

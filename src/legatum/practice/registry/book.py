@@ -33,7 +33,8 @@ class Notice:
 
 @dataclass
 class Book:
-    """``grace``: domain → grace status → until when. ``suffixes``: what the registry registers below; ``transfers``: the latest of each."""
+    """``grace``: domain → grace status → until when. ``suffixes``: what the registry registers below; ``transfers``:
+    the latest of each."""
 
     clock: WorldClock
     suffixes: tuple[Name, ...]

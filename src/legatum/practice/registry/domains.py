@@ -1,4 +1,5 @@
-"""Domains: check, info, update, renewal, deletion and restoration, with the statuses and periods that rule them (RFC 5731, 5910, 3915)."""
+"""Domains: check, info, update, renewal, deletion and restoration, with the statuses and periods that rule them (RFC
+5731, 5910, 3915)."""
 
 import secrets
 from collections.abc import Callable, Iterable
@@ -21,8 +22,9 @@ _SHORTEST_CODE = 6
 
 
 class DomainDesk:
-    """``changed`` is told of every domain that must be published anew. ``tells_others``: what is held of a domain is told to other
-    registrars too, as some registries do (RFC 5731 s3.1.2); ``wants_keys``: DS records are made here, of keys (RFC 5910 s4.2)."""
+    """``changed`` is told of every domain that must be published anew. ``tells_others``: what is held of a domain is
+    told to other registrars too, as some registries do (RFC 5731 s3.1.2); ``wants_keys``: DS records are made here, of
+    keys (RFC 5910 s4.2)."""
 
     def __init__(self, book: Book, hosts: HostDesk, changed: Callable[[Name], None]) -> None:
         self._book = book
@@ -30,17 +32,31 @@ class DomainDesk:
         self._changed = changed
         self.tells_others = self.wants_keys = False
 
-    def register(self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR, ds: Iterable[bytes] = ()) -> None:
+    def register(
+        self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR, ds: Iterable[bytes] = ()
+    ) -> None:
         """A domain that is registered when the world begins, ``age`` seconds old."""
         book, hosts = self._book, tuple(sorted(nameservers))
         for host in hosts:
             book.hosts.setdefault(host, epp.HostData(host, registrar=registrar))
         now = book.clock.now()
-        book.contacts.setdefault("QM-1", epp.ContactData("QM-1", "Quillmoor Hosting", "Quillmoor", "IE", "post@quillmoor.test", registrar))
+        book.contacts.setdefault(
+            "QM-1", epp.ContactData("QM-1", "Quillmoor Hosting", "Quillmoor", "IE", "post@quillmoor.test", registrar)
+        )
         book.domains[domain] = epp.DomainData(
-            domain, f"D{book.number():06d}-QM", ("ok",), hosts, (), registrar, instant_text(now - age), "", instant_text(now + YEAR),
-            registrant="QM-1", code=secrets.token_urlsafe(9), ds=tuple(ds),
-        )  # fmt: skip
+            domain,
+            f"D{book.number():06d}-QM",
+            ("ok",),
+            hosts,
+            (),
+            registrar,
+            instant_text(now - age),
+            "",
+            instant_text(now + YEAR),
+            registrant="QM-1",
+            code=secrets.token_urlsafe(9),
+            ds=tuple(ds),
+        )
         self._expire_in_time(domain)
 
     def check(self, domain: Name) -> epp.Availability:
@@ -80,13 +96,19 @@ class DomainDesk:
         ds = tuple(sorted(ds_of_key(domain, each) for each in keys)) if self.wants_keys else ds
         statuses = (set(found.statuses) - set(change.remove_statuses)) | set(change.add_statuses)
         registrant, code = change.registrant or found.registrant, change.code or found.code
-        self._book.keep(replace(found, nameservers=servers, ds=ds, keys=keys, registrant=registrant, code=code), statuses)
+        self._book.keep(
+            replace(found, nameservers=servers, ds=ds, keys=keys, registrant=registrant, code=code), statuses
+        )
         self._changed(domain)
         return ruling(epp.OK)
 
     def _stopped(self, found: epp.DomainData, change: epp.DomainChange) -> epp.Response | None:
         """Where updates are prohibited only that prohibition itself can be taken away."""
-        stops = {each for each in found.statuses if "UpdateProhibited" in each or each in ("pendingTransfer", "pendingDelete")}
+        stops = {
+            each
+            for each in found.statuses
+            if "UpdateProhibited" in each or each in ("pendingTransfer", "pendingDelete")
+        }
         if stops - {"clientUpdateProhibited"} or stops - set(change.remove_statuses):
             return ruling(epp.STATUS_PROHIBITS, f"{', '.join(sorted(stops))}")
         return None
@@ -116,7 +138,9 @@ class DomainDesk:
 
     def _rest_amiss(self, found: epp.DomainData, change: epp.DomainChange) -> epp.Response | None:
         if (change.add_ds or change.remove_ds) if self.wants_keys else (change.add_keys or change.remove_keys):
-            return ruling(epp.PARAMETER_POLICY, f"{'keys' if self.wants_keys else 'DS records'} are taken here, and nothing else")
+            return ruling(
+                epp.PARAMETER_POLICY, f"{'keys' if self.wants_keys else 'DS records'} are taken here, and nothing else"
+            )
         if set(change.remove_keys) - set(found.keys):
             return ruling(epp.NOT_THERE, "a key that is not there")
         if set(change.remove_ds) - set(found.ds):
@@ -126,7 +150,8 @@ class DomainDesk:
         for rdata in change.add_ds:
             if rdata[2] not in _ALGORITHMS or len(rdata) - 4 != _DIGESTS.get(rdata[3]):
                 return ruling(
-                    epp.PARAMETER_POLICY, f"a DS record with algorithm {rdata[2]}, digest type {rdata[3]}, {len(rdata) - 4} octets"
+                    epp.PARAMETER_POLICY,
+                    f"a DS record with algorithm {rdata[2]}, digest type {rdata[3]}, {len(rdata) - 4} octets",
                 )
         if change.registrant and change.registrant not in self._book.contacts:
             return ruling(epp.NOT_THERE, "a contact that is not there")
@@ -135,7 +160,8 @@ class DomainDesk:
         return None
 
     def renew(self, registrar: str, domain: Name, expires: str, years: int) -> epp.Response:
-        """``expires``: the date that the client believes it expires on; not more than ten years ahead (RFC 5731 s3.2.3)."""
+        """``expires``: the date that the client believes it expires on; not more than ten years ahead (RFC 5731
+        s3.2.3)."""
         found = self._book.own(registrar, domain)
         if isinstance(found, epp.Response):
             return found

@@ -1,4 +1,5 @@
-"""Hosts: name servers as objects of their own, with addresses where they lie below a domain of this registry (RFC 5732)."""
+"""Hosts: name servers as objects of their own, with addresses where they lie below a domain of this registry (RFC
+5732)."""
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
@@ -45,7 +46,9 @@ class HostDesk:
             return ruling(epp.PARAMETER_POLICY)
         roid, date = f"H{self._book.number():06d}-QM", self._book.now_text()
         self._book.hosts[host] = epp.HostData(host, roid, (), given, registrar, date)
-        for domain in self._book.users_of(host):  # named before there was such a host, by a registry that lets that happen
+        for domain in self._book.users_of(
+            host
+        ):  # named before there was such a host, by a registry that lets that happen
             self._changed(domain)
         return ruling(epp.OK)
 
@@ -83,7 +86,10 @@ class HostDesk:
         """Those below the domain itself need addresses, others must have none."""
         for host, addresses in glue:
             if is_under(host, domain) != bool(addresses) or len(set(addresses)) != len(addresses):
-                return ruling(epp.PARAMETER_POLICY, f"{name_text(host)}: addresses for name servers below the domain, and for no others")
+                return ruling(
+                    epp.PARAMETER_POLICY,
+                    f"{name_text(host)}: addresses for name servers below the domain, and for no others",
+                )
         return None
 
     def attributes(self, found: epp.DomainData) -> epp.Glue:

@@ -1,4 +1,5 @@
-"""A registry that reads CDS records by itself, and acts on them (RFC 7344, RFC 8078, RFC 9615): by the same rules as the program."""
+"""A registry that reads CDS records by itself, and acts on them (RFC 7344, RFC 8078, RFC 9615): by the same rules as
+the program."""
 
 import asyncio
 from collections.abc import Mapping, Sequence
@@ -54,7 +55,8 @@ class Poller:
         request = request_of(domain, given, anchors_of(held.ds, 0))
         if not held.ds and request.ds:
             doubt = refuse_first(
-                request, {host: await self._signal(domain, host) for host in held.nameservers if signal_name(domain, host)}
+                request,
+                {host: await self._signal(domain, host) for host in held.nameservers if signal_name(domain, host)},
             )
             if doubt:
                 raise GateShut(doubt)
@@ -64,20 +66,31 @@ class Poller:
         come, go = set(request.ds) - set(held.ds), set(held.ds) - set(request.ds)
         if not come and not go:
             return "as it is"
-        said = self.desk.update(held.registrar, domain, epp.DomainChange(add_ds=tuple(sorted(come)), remove_ds=tuple(sorted(go))))
+        said = self.desk.update(
+            held.registrar, domain, epp.DomainChange(add_ds=tuple(sorted(come)), remove_ds=tuple(sorted(go)))
+        )
         return f"{epp.meaning(said.code)}: {request.why}"
 
     async def _given(self, domain: Name, hosts: Sequence[Name]) -> dict[str, ServerKeys]:
         walker = Walker(self.asker, dict(self.roots))
         found = await asyncio.gather(*(walker.addresses(host) for host in hosts))
         addresses = [address for each in found for address in each]
-        return dict(zip(addresses, await asyncio.gather(*(self._at(address, domain, domain) for address in addresses)), strict=True))
+        return dict(
+            zip(
+                addresses,
+                await asyncio.gather(*(self._at(address, domain, domain) for address in addresses)),
+                strict=True,
+            )
+        )
 
     async def _at(self, address: str, domain: Name, owner: Name) -> ServerKeys:
-        """What one server gives of the zone that ``owner`` is in, and what it asks for there on behalf of the domain."""
+        """What one server gives of the zone that ``owner`` is in, and what it asks for there on behalf of the
+        domain."""
         zone = domain if owner == domain else next(each for each in self.book.domains if is_under(owner, each))
         kinds = ((zone, DNSKEY), (zone, SOA), (owner, CDS), (owner, CDNSKEY))
-        keys, soa, *asking = await asyncio.gather(*(self.asker.ask(address, name, rtype, dnssec=True) for name, rtype in kinds))
+        keys, soa, *asking = await asyncio.gather(
+            *(self.asker.ask(address, name, rtype, dnssec=True) for name, rtype in kinds)
+        )
         sections = [each for reply in (keys, soa, *asking) for each in reply.answer]
         sets = [found for reply in asking if (found := reply.find(reply.rtype)) is not None]
         now, key_set = self.book.clock.now(), keys.find(DNSKEY)
@@ -85,7 +98,8 @@ class Poller:
         return replace(given, asked=asked_at(domain, sets, sections, key_set, now, owner))
 
     async def _signal(self, domain: Name, host: Name) -> tuple[str, tuple[bytes, ...] | None]:
-        """The zone that the server's name is in is one of the registry's own: whether it is connected stands in the book."""
+        """The zone that the server's name is in is one of the registry's own: whether it is connected stands in the
+        book."""
         name = signal_name(domain, host)
         zone = next((each for each in self.book.domains if is_under(host, each)), None)
         if name is None or zone is None:

@@ -1,4 +1,5 @@
-"""What the registry holds, brought into the TLD's zone by signed dynamic update: to the world's server, or to a real one."""
+"""What the registry holds, brought into the TLD's zone by signed dynamic update: to the world's server, or to a real
+one."""
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -18,7 +19,8 @@ _Data = set[tuple[Name, int, bytes]]
 
 @dataclass(frozen=True)
 class Tld:
-    """A TLD that the registry publishes into: the primary's address, its key, and the TTL of what is published, in seconds."""
+    """A TLD that the registry publishes into: the primary's address, its key, and the TTL of what is published, in
+    seconds."""
 
     zone: Name
     primary: str
@@ -28,8 +30,8 @@ class Tld:
 
 @dataclass
 class Publisher:
-    """``served``: the NS set to publish for a domain; ``delay``: seconds from a change to its publication; ``stuck``: domains whose
-    changes are not published, however long one waits."""
+    """``served``: the NS set to publish for a domain; ``delay``: seconds from a change to its publication; ``stuck``:
+    domains whose changes are not published, however long one waits."""
 
     book: Book
     tlds: tuple[Tld, ...]

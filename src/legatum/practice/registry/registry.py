@@ -1,7 +1,7 @@
 """A registry: which domain is registered with whom, on which name servers - and its publishing into the TLD's zone.
 
-Rules only, a desk for each kind of object; the talking is in :mod:`legatum.practice.epp_server`. Its clock is the world's, so that sixty
-days, a transfer's five and the periods after expiry pass with it.
+Rules only, a desk for each kind of object; the talking is in :mod:`legatum.practice.epp_server`. Its clock is the
+world's, so that sixty days, a transfer's five and the periods after expiry pass with it.
 """
 
 from collections.abc import Iterable, Mapping
@@ -20,8 +20,9 @@ from legatum.wire import epp
 
 
 class Registry:
-    """``passwords``: registrar → password. ``delay``: seconds from a change to its publication. ``hosts``: known host objects;
-    ``by_attribute``: name servers are attributes of domains, there are no host objects; ``roots``: from where it looks for CDS records."""
+    """``passwords``: registrar → password. ``delay``: seconds from a change to its publication. ``hosts``: known host
+    objects; ``by_attribute``: name servers are attributes of domains, there are no host objects; ``roots``: from where
+    it looks for CDS records."""
 
     def __init__(
         self,
@@ -35,7 +36,9 @@ class Registry:
         roots: Mapping[Name, tuple[str, ...]] | None = None,
     ) -> None:
         tlds = tuple(tlds)
-        self.book = Book(clock, tuple(tld.zone for tld in tlds), passwords, hosts={host: epp.HostData(host) for host in hosts})
+        self.book = Book(
+            clock, tuple(tld.zone for tld in tlds), passwords, hosts={host: epp.HostData(host) for host in hosts}
+        )
         self.hosts = HostDesk(self.book, self._changed, by_attribute)
         self.domains = DomainDesk(self.book, self.hosts, self._changed)
         self.transfers = TransferDesk(self.book, self.domains)
@@ -43,7 +46,9 @@ class Registry:
         self.poller = Poller(self.book, self.domains, asker, roots or {})
         self.trouble = Trouble()
 
-    def register(self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR, ds: Iterable[bytes] = ()) -> None:
+    def register(
+        self, domain: Name, registrar: str, nameservers: Iterable[Name], age: float = 2 * YEAR, ds: Iterable[bytes] = ()
+    ) -> None:
         """A domain that is registered, and published, when the world begins; ``age`` in seconds."""
         self.domains.register(domain, registrar, nameservers, age, ds)
         self.publisher.is_out(domain)

@@ -1,4 +1,5 @@
-"""Transfers between registrars (RFC 5731 s3.1.3, s3.2.4): asked for with the code, acted on, or done by themselves after five days."""
+"""Transfers between registrars (RFC 5731 s3.1.3, s3.2.4): asked for with the code, acted on, or done by themselves
+after five days."""
 
 from dataclasses import replace
 
@@ -31,7 +32,13 @@ class TransferDesk:
         acts_by = now + _BY_ITSELF * DAY
         later = self._book.longer(found.expires, years) or found.expires
         asked = epp.TransferData(
-            domain, _PENDING, registrar, instant_text(now), found.registrar, instant_text(acts_by), later if years else found.expires
+            domain,
+            _PENDING,
+            registrar,
+            instant_text(now),
+            found.registrar,
+            instant_text(acts_by),
+            later if years else found.expires,
         )
         self._book.transfers[domain] = asked
         self._book.keep(found, {*found.statuses, "pendingTransfer"})

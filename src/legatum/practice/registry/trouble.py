@@ -5,8 +5,9 @@ from dataclasses import dataclass
 
 @dataclass
 class Trouble:
-    """``slow``: seconds before each answer. ``drop``: a verb at whose command the connection drops, the command carried out, or not
-    where ``unheard``. ``refuse``: a verb that is refused, with ``code``. ``times``: how often it drops or refuses yet."""
+    """``slow``: seconds before each answer. ``drop``: a verb at whose command the connection drops, the command carried
+    out, or not where ``unheard``. ``refuse``: a verb that is refused, with ``code``. ``times``: how often it drops or
+    refuses yet."""
 
     slow: float = 0.0
     drop: str = ""
@@ -16,7 +17,8 @@ class Trouble:
     times: int = 1
 
     def drops(self, verb: str, op: str = "") -> bool:
-        """Whether it does so now. ``op``: of a transfer, a poll or a restoration; ``transfer request`` strikes at that alone."""
+        """Whether it does so now. ``op``: of a transfer, a poll or a restoration; ``transfer request`` strikes at that
+        alone."""
         return self._strikes(self.drop, verb, op)
 
     def refuses(self, verb: str, op: str = "") -> bool:

@@ -1,7 +1,7 @@
 """The keys of one zone at one provider, and what each does: through the stages of an exchange, there and back.
 
-A provider begins with one key for all (ECDSA P-256, RFC 6605); another algorithm is Ed25519 (RFC 8080). Private keys are kept for the
-process: every world of it has the same ones.
+A provider begins with one key for all (ECDSA P-256, RFC 6605); another algorithm is Ed25519 (RFC 8080). Private keys
+are kept for the process: every world of it has the same ones.
 """
 
 from collections.abc import Iterable
@@ -35,7 +35,8 @@ class ZoneKey:
 
 @dataclass
 class KeyRing:
-    """``keys``: oldest first; ``foreign``: DNSKEY data of others in the key set; ``before``: how it was before each stage."""
+    """``keys``: oldest first; ``foreign``: DNSKEY data of others in the key set; ``before``: how it was before each
+    stage."""
 
     owner: str
     origin: Name
@@ -110,7 +111,9 @@ def key_data(owner: str, origin: Name) -> bytes:
 
 @lru_cache(maxsize=8192)
 def zone_key(owner: str, origin: Name, number: int, algorithm: int) -> ZoneKey:
-    private: Private = ec.generate_private_key(ec.SECP256R1()) if algorithm == P256 else ed25519.Ed25519PrivateKey.generate()
+    private: Private = (
+        ec.generate_private_key(ec.SECP256R1()) if algorithm == P256 else ed25519.Ed25519PrivateKey.generate()
+    )
     head = _ENTRY_AND_ZONE_KEY.to_bytes(2) + bytes((_PROTOCOL, algorithm))
     return ZoneKey(private, head + _public(private), algorithm)
 

@@ -17,9 +17,12 @@ def proven(zones: Mapping[Name, ServedZone], found: Answer, name: Name, rtype: i
     zone = served.zone
     authority = [*found.authority, *_absence(served, found, name, rtype)]
     return Answer(
-        found.rcode, found.authoritative, tuple(_with_signatures(zone, found.answer)), tuple(_with_signatures(zone, authority)),
+        found.rcode,
+        found.authoritative,
+        tuple(_with_signatures(zone, found.answer)),
+        tuple(_with_signatures(zone, authority)),
         found.additional,
-    )  # fmt: skip
+    )
 
 
 def _with_signatures(zone: Zone, sets: Iterable[RRset]) -> Iterator[RRset]:

@@ -21,8 +21,8 @@ NO_DS = (b"\0\0\0\0\0",)
 
 
 def signed(zone: Zone, ring: KeyRing, now: float, cds: Mapping[Name, tuple[bytes, ...]]) -> Zone:
-    """The zone with its keys, proofs and signatures; what another signer had made is left out. ``cds``: owner → what is asked for there
-    (RFC 7344, RFC 9615)."""
+    """The zone with its keys, proofs and signatures; what another signer had made is left out. ``cds``: owner → what is
+    asked for there (RFC 7344, RFC 9615)."""
     plain = without_signing(zone)
     keyed = plain.with_rrsets([rrset(zone.origin, DNSKEY, _KEY_TTL, ring.published)])
     keyed = keyed.with_rrsets([rrset(name, CDS, _KEY_TTL, data) for name, data in cds.items()])

@@ -1,8 +1,9 @@
-"""What a validating resolver does beside resolving (RFC 4035 s5): from its anchor down to the zone of an answer, DS by DS and key by key.
+"""What a validating resolver does beside resolving (RFC 4035 s5): from its anchor down to the zone of an answer, DS by
+DS and key by key.
 
-It takes what the resolver has or fetches, copies of any age among them; what does not hold is bogus, and a visitor gets SERVFAIL. It is of
-the strict kind: a signature must hold for every algorithm that the DS set, or the key set, names (RFC 4035 s2.2). Of a negative answer the
-SOA record's signature is checked, not the proof of absence.
+It takes what the resolver has or fetches, copies of any age among them; what does not hold is bogus, and a visitor gets
+SERVFAIL. It is of the strict kind: a signature must hold for every algorithm that the DS set, or the key set, names
+(RFC 4035 s2.2). Of a negative answer the SOA record's signature is checked, not the proof of absence.
 """
 
 from collections.abc import Awaitable, Callable, Mapping
@@ -16,7 +17,8 @@ from legatum.core.records.rrtype import DNSKEY, DS
 
 
 class Given(NamedTuple):
-    """What the resolver has of a name and type: the RRset, or the SOA record of its denial; the signatures over that; and the zone."""
+    """What the resolver has of a name and type: the RRset, or the SOA record of its denial; the signatures over that;
+    and the zone."""
 
     rrset: RRset | None
     soa: RRset | None
@@ -31,7 +33,9 @@ class Bogus(Exception):
 class Validator:
     """``anchors``: zone → DS data; ``fetch``: from the cache, or from servers."""
 
-    def __init__(self, anchors: Mapping[Name, bytes], fetch: Callable[[Name, int], Awaitable[Given]], now: Callable[[], float]) -> None:
+    def __init__(
+        self, anchors: Mapping[Name, bytes], fetch: Callable[[Name, int], Awaitable[Given]], now: Callable[[], float]
+    ) -> None:
         self._anchors, self._fetch, self._now = anchors, fetch, now
         self._known: dict[tuple[RRset, RRset | None, RRset], bool] = {}
 
@@ -61,7 +65,12 @@ class Validator:
         given = await self._fetch(zone, DNSKEY)
         if given.rrset is None:
             raise Bogus
-        trusted = [key for key in given.rrset.rdatas for each in ds_rdatas if (ds_ := parse_ds(each)) is not None and fits(zone, ds_, key)]
+        trusted = [
+            key
+            for key in given.rrset.rdatas
+            for each in ds_rdatas
+            if (ds_ := parse_ds(each)) is not None and fits(zone, ds_, key)
+        ]
         for algorithm in {each[2] for each in ds_rdatas}:
             keys = [each for each in trusted if each[3] == algorithm]
             if not keys or not signed_by(given.rrset, given.signatures, keys, self._now()):
@@ -76,5 +85,7 @@ class Validator:
                 keys._replace(rdatas=tuple(each for each in keys.rdatas if each[3] == algorithm))
                 for algorithm in {each[3] for each in keys.rdatas}
             ]
-            self._known[mark] = all(best_validity(told, signatures, each, self._now())[0] == Validity.GOOD for each in by_algorithm)
+            self._known[mark] = all(
+                best_validity(told, signatures, each, self._now())[0] == Validity.GOOD for each in by_algorithm
+            )
         return self._known[mark]

@@ -25,25 +25,39 @@ HEALTHY, FAILED, CONFIRMED, PENDING, DIFFERS = "healthy", "failed", "confirmed",
 LATE, IN_TIME = "late", "in time"
 _ORDER = ["error", FAILED, DIFFERS, LATE, "warning", PENDING, "notice", CONFIRMED, IN_TIME, HEALTHY]
 _STYLES = {
-    "error": BAD, FAILED: BAD, DIFFERS: BAD, LATE: BAD, "warning": DOUBT, PENDING: DOUBT, "notice": "", CONFIRMED: GOOD, IN_TIME: GOOD,
+    "error": BAD,
+    FAILED: BAD,
+    DIFFERS: BAD,
+    LATE: BAD,
+    "warning": DOUBT,
+    PENDING: DOUBT,
+    "notice": "",
+    CONFIRMED: GOOD,
+    IN_TIME: GOOD,
     HEALTHY: GOOD,
-}  # fmt: skip
+}
 _SHOWN = 20  # of those that are sorted by urgency
 CONFIRM_LEAVES_OUT = (
-    "all but one address of the parent zone and of each name server, glue, versions, what visitors come for, keys and signatures, "
+    "all but one address of the parent zone and of each name server, glue, versions, what visitors come for, "
+    "keys and signatures, "
     "resolvers, the registration: `legatum confirm DOMAIN` looks at them"
 )
 BRIEF_LEAVES_OUT = (
-    "all but one address of the parent zone, TCP and transfers, CDS, the mail servers' own names, whether servers with one serial give the "
-    "same, names other than the domain itself and www, resolvers, the registration: `legatum survey DOMAIN` looks at them"
+    "all but one address of the parent zone, TCP and transfers, CDS, the mail servers' own names, whether "
+    "servers with one serial give the "
+    "same, names other than the domain itself and www, resolvers, the registration: `legatum survey DOMAIN` "
+    "looks at them"
 )
 FULL_LEAVES_OUT = "resolvers and the registration: `legatum survey DOMAIN` looks at them"
 SIGNED_LEAVES_OUT = (
-    "the chain above each domain's parent (`legatum ds show DOMAIN` does), TCP and transfers, CDS, all names but the domain itself, "
-    "its visitors' too, whether servers with one serial give the same, resolvers, the registration: `legatum survey DOMAIN` looks at them"
+    "the chain above each domain's parent (`legatum ds show DOMAIN` does), TCP and transfers, CDS, all names "
+    "but the domain itself, "
+    "its visitors' too, whether servers with one serial give the same, resolvers, the registration: `legatum "
+    "survey DOMAIN` looks at them"
 )
 TIMETABLE_LEAVES_OUT = (
-    "all but one address of the parent zone and of each name server, names other than the domain itself, its mail and www, addresses of "
+    "all but one address of the parent zone and of each name server, names other than the domain itself, its "
+    "mail and www, addresses of "
     "name servers: `legatum timetable DOMAIN` looks at them"
 )
 LEFT_OUT = {
@@ -66,10 +80,10 @@ class FoundPart(Part):
 class FleetLine(Document, tag="legatum.fleet-line/1"):
     """One domain. ``standing``: healthy or the worst severity; confirmed, pending or differs; failed.
 
-    ``signing``: the state of its own link of the chain of trust, empty where that was not looked at; ``keys``: labels of those that sign;
-    ``signed_until``: when the first of the signatures that hold runs out. Of a switch: ``late`` or ``in time``; ``lower_by``: the latest
-    instant to lower the first TTL, None where none has to be; ``earliest``: of a switch with all lowered; ``gone``: when the last old
-    answer is gone; ``decides``: which TTL comes first.
+    ``signing``: the state of its own link of the chain of trust, empty where that was not looked at; ``keys``: labels
+    of those that sign; ``signed_until``: when the first of the signatures that hold runs out. Of a switch: ``late`` or
+    ``in time``; ``lower_by``: the latest instant to lower the first TTL, None where none has to be; ``earliest``: of a
+    switch with all lowered; ``gone``: when the last old answer is gone; ``decides``: which TTL comes first.
     """
 
     domain: str
@@ -108,12 +122,13 @@ class SummaryPart(Part):
 
 
 class FleetDocument(Document, tag="legatum.fleet/1"):
-    """The summary: ``standings`` counts domains by standing, ``findings`` tells which domains show which finding, worst first.
+    """The summary: ``standings`` counts domains by standing, ``findings`` tells which domains show which finding, worst
+    first.
 
-    ``slowed``: servers that were asked more slowly than set, with questions a second; ``not_looked_at``: what *healthy* and *confirmed* do
-    not speak of in a list; ``signing``: domains by the state of their own link, where that was looked at; ``first_to_run_out``: whose
-    signatures do first, and when; ``urgent``: those whose TTLs have to be lowered, the first one first; ``together``: the earliest switch
-    of all at once, in a window.
+    ``slowed``: servers that were asked more slowly than set, with questions a second; ``not_looked_at``: what *healthy*
+    and *confirmed* do not speak of in a list; ``signing``: domains by the state of their own link, where that was
+    looked at; ``first_to_run_out``: whose signatures do first, and when; ``urgent``: those whose TTLs have to be
+    lowered, the first one first; ``together``: the earliest switch of all at once, in a window.
     """
 
     domains: int
@@ -148,7 +163,13 @@ def fleet_line(result: Result, signing: bool = False) -> FleetLine:
         for each in result.findings
     ]
     if result.verdict is not None:
-        standing = CONFIRMED if result.verdict.confirmed else DIFFERS if result.verdict.faults or not result.verdict.checks else PENDING
+        standing = (
+            CONFIRMED
+            if result.verdict.confirmed
+            else DIFFERS
+            if result.verdict.faults or not result.verdict.checks
+            else PENDING
+        )
         verdict = verdict_lines(result.verdict)[0].removeprefix(f"{name}: ")
     else:
         standing = found[0].severity if found else HEALTHY
@@ -156,33 +177,59 @@ def fleet_line(result: Result, signing: bool = False) -> FleetLine:
         verdict = "; ".join(serious)
     link = own_link(observation) if signing else None
     labels = (
-        sorted({label for each in link.servers if each.given.keys for label in (*each.given.keys.entry, *each.given.keys.zone)})
+        sorted(
+            {
+                label
+                for each in link.servers
+                if each.given.keys
+                for label in (*each.given.keys.entry, *each.given.keys.zone)
+            }
+        )
         if link
         else []
     )
     return FleetLine(
-        signing=link.state if link else "", keys=labels,
+        signing=link.state if link else "",
+        keys=labels,
         signed_until=instant_text(link.until) if link is not None and link.until is not None else None,
-        domain=name, standing=standing, verdict=verdict, findings=found, ns=[name_text(each) for each in observation.delegation],
-        serials=sorted({parse_soa(view.soa.rdatas[0]).serial for view in observation.serving if view.soa}), ds=len(observation.ds),
-        questions=observation.questions, milliseconds=round(result.took * 1000, 1), at=instant_text(observation.at),
-    )  # fmt: skip
+        domain=name,
+        standing=standing,
+        verdict=verdict,
+        findings=found,
+        ns=[name_text(each) for each in observation.delegation],
+        serials=sorted({parse_soa(view.soa.rdatas[0]).serial for view in observation.serving if view.soa}),
+        ds=len(observation.ds),
+        questions=observation.questions,
+        milliseconds=round(result.took * 1000, 1),
+        at=instant_text(observation.at),
+    )
 
 
 def switch_line(result: Result, wish: Wish | None) -> FleetLine:
     """``wish``: what the switch comes to for it; None where nothing can be said."""
     line = fleet_line(result)
     if wish is None:
-        return line if line.standing == FAILED else failed_line(line.domain, "no server answers for it: no TTL is to be seen", result.took)
+        return (
+            line
+            if line.standing == FAILED
+            else failed_line(line.domain, "no server answers for it: no TTL is to be seen", result.took)
+        )
     first = next((each for each in wish.lowerings if each.by is not None), None)
     standing, verdict = (
-        (LATE, "too late to lower every TTL") if wish.late else (IN_TIME, "no TTL has to be lowered" if first is None else "")
+        (LATE, "too late to lower every TTL")
+        if wish.late
+        else (IN_TIME, "no TTL has to be lowered" if first is None else "")
     )
     return structs.replace(
-        line, standing=standing, verdict=verdict, findings=[], lower_by=instant_text(wish.by) if wish.by is not None else None,
-        earliest=instant_text(wish.earliest), gone=instant_text(wish.gone),
+        line,
+        standing=standing,
+        verdict=verdict,
+        findings=[],
+        lower_by=instant_text(wish.by) if wish.by is not None else None,
+        earliest=instant_text(wish.earliest),
+        gone=instant_text(wish.gone),
         decides=first.matter.text if first is not None else wish.overlap.matter.text,
-    )  # fmt: skip
+    )
 
 
 def json_text(document: Document) -> str:
@@ -196,10 +243,24 @@ def json_line(line: Document) -> str:
 def csv_row(line: FleetLine) -> str:
     """One row. A cell that a spreadsheet would take for a formula gets an apostrophe in front."""
     cells = (
-        line.domain, line.standing, " ".join(each.slug for each in line.findings), line.verdict, " ".join(line.ns),
-        " ".join(map(str, line.serials)), line.ds, line.questions, line.milliseconds, line.at or "", line.signing, " ".join(line.keys),
-        line.signed_until or "", line.lower_by or "", line.earliest or "", line.gone or "", line.decides,
-    )  # fmt: skip
+        line.domain,
+        line.standing,
+        " ".join(each.slug for each in line.findings),
+        line.verdict,
+        " ".join(line.ns),
+        " ".join(map(str, line.serials)),
+        line.ds,
+        line.questions,
+        line.milliseconds,
+        line.at or "",
+        line.signing,
+        " ".join(line.keys),
+        line.signed_until or "",
+        line.lower_by or "",
+        line.earliest or "",
+        line.gone or "",
+        line.decides,
+    )
     return _csv([clean(cell) if not isinstance(cell, int | float) else cell for cell in cells])
 
 
@@ -229,8 +290,9 @@ def show_line(line: FleetLine, screen: Screen) -> None:
 
 
 class FleetCounts:
-    """Counts as results come, for the summary. Holds names only. ``questions``: all that were asked, about what domains share too.
-    ``left_out``: what is not looked at, in words; ``windows``: of the house, where a switch is asked about."""
+    """Counts as results come, for the summary. Holds names only. ``questions``: all that were asked, about what domains
+    share too. ``left_out``: what is not looked at, in words; ``windows``: of the house, where a switch is asked
+    about."""
 
     def __init__(self, left_out: str, windows: Windows | None = None) -> None:
         self.left_out, self._windows = left_out, windows
@@ -281,13 +343,18 @@ class FleetCounts:
             self.slowed[server] = self.slowed.get(server, 0) + rate
 
     def document(self, seconds: float) -> FleetDocument:
-        kinds = sorted((KINDS[slug] for slug in self._found if slug in KINDS), key=lambda each: list(Severity).index(each.severity))
+        kinds = sorted(
+            (KINDS[slug] for slug in self._found if slug in KINDS), key=lambda each: list(Severity).index(each.severity)
+        )
         return FleetDocument(
             domains=self.domains,
             standings={each: self.standings[each] for each in _ORDER if each in self.standings},
             findings=[
                 SummaryPart(
-                    slug=kind.slug, severity=str(kind.severity), title=kind.title, count=len(self._found[kind.slug]),
+                    slug=kind.slug,
+                    severity=str(kind.severity),
+                    title=kind.title,
+                    count=len(self._found[kind.slug]),
                     domains=self._found[kind.slug],
                 )
                 for kind in kinds
@@ -297,11 +364,14 @@ class FleetCounts:
             seconds=round(seconds, 3),
             slowed={server: round(rate, 1) for server, rate in self.slowed.items()},
             signing=self.signing,
-            urgent=[UrgentPart(domain=domain, lower_by=by, earliest=earliest) for by, domain, earliest in sorted(self._urgent)],
+            urgent=[
+                UrgentPart(domain=domain, lower_by=by, earliest=earliest)
+                for by, domain, earliest in sorted(self._urgent)
+            ],
             together=self._in_window(),
             first_to_run_out=f"{self._runs_out[1]}, {self._runs_out[0]}" if self._runs_out else "",
             not_looked_at=self.left_out if self.standings.keys() - {FAILED} else "",
-        )  # fmt: skip
+        )
 
 
 def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
@@ -309,7 +379,13 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
     counts = ", ".join(f"{count} {standing}" for standing, count in document.standings.items()) or "none"
     first = {each.severity: each.domains[0] for each in reversed(document.findings)}
     worst = first.get("error") or next(iter(document.failed), "") or ("" if bad else first.get("warning", ""))
-    following = f"begin with {worst}: `legatum survey {worst}` says what to do" if worst else "see who differs, and why" if bad else ""
+    following = (
+        f"begin with {worst}: `legatum survey {worst}` says what to do"
+        if worst
+        else "see who differs, and why"
+        if bad
+        else ""
+    )
     if not document.domains:
         following = "give the domains that are meant: none came"
     screen.verdict(not bad, f"{document.domains} domain{'' if document.domains == 1 else 's'}: {counts}", following)
@@ -323,7 +399,9 @@ def show_summary(document: FleetDocument, bad: int, screen: Screen) -> None:
     if document.together is not None:
         _show_switches(document, screen)
     if document.signing:
-        screen.line(f"signing: {'; '.join(f'{count} {state}' for state, count in sorted(document.signing.items()))}", indent=9)
+        screen.line(
+            f"signing: {'; '.join(f'{count} {state}' for state, count in sorted(document.signing.items()))}", indent=9
+        )
     if document.first_to_run_out:
         screen.line(f"signatures run out first: {document.first_to_run_out}")
     rate = document.questions / max(document.seconds, 0.001)

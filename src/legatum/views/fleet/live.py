@@ -1,4 +1,5 @@
-"""A fleet move on a terminal, drawn anew as it goes: a bar for each wave, what was done lately, how fast, how long yet."""
+"""A fleet move on a terminal, drawn anew as it goes: a bar for each wave, what was done lately, how fast, how long
+yet."""
 
 import time
 from collections import deque
@@ -37,7 +38,9 @@ class LiveWaves:
         self._live.__enter__()
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self._live.__exit__(kind, error, trace)
 
     def tell(self, course: Course) -> None:
@@ -59,7 +62,8 @@ class LiveWaves:
         ends = [each.ends for each in self._courses.values() if each.ends is not None and each.stage not in ENDED]
         done = sum(each.stage in ENDED for each in self._courses.values())
         left = (
-            f"; those that are begun are over in {rough_text(max(0.0, max(ends) - now))} if every step is done when it is due"
+            f"; those that are begun are over in {rough_text(max(0.0, max(ends) - now))} if every step is "
+            "done when it is due"
             if ends
             else ""
         )

@@ -11,15 +11,22 @@ from legatum.work.fleet.campaign import Campaign
 from legatum.work.fleet.courses import ENDED, Course, Stage
 
 STYLES = {
-    Stage.DONE: GOOD, Stage.BACK: DOUBT, Stage.BACKING: DOUBT, Stage.TROUBLE: BAD, Stage.PERSON: DOUBT, Stage.ELSEWHERE: DOUBT,
-    Stage.WAITING: QUIET, Stage.LEFT_OUT: QUIET,
-}  # fmt: skip
+    Stage.DONE: GOOD,
+    Stage.BACK: DOUBT,
+    Stage.BACKING: DOUBT,
+    Stage.TROUBLE: BAD,
+    Stage.PERSON: DOUBT,
+    Stage.ELSEWHERE: DOUBT,
+    Stage.WAITING: QUIET,
+    Stage.LEFT_OUT: QUIET,
+}
 _SHOWN = 20
 
 
 class CoursePart(Document, tag="legatum.fleet-move-line/1"):
-    """A domain: its ``state``, the next step (``done`` of ``steps`` are behind it), ``until`` when it holds, ``because`` of what, or what
-    the trouble is, and a remedy; ``ends``: when its move is over if every step is done when it is due."""
+    """A domain: its ``state``, the next step (``done`` of ``steps`` are behind it), ``until`` when it holds,
+    ``because`` of what, or what the trouble is, and a remedy; ``ends``: when its move is over if every step is done
+    when it is due."""
 
     domain: str
     wave: int
@@ -36,8 +43,8 @@ class CoursePart(Document, tag="legatum.fleet-move-line/1"):
 
 
 class WavePart(Part):
-    """``states``: domains by state; ``ends``: when the last of its moves is over if every step is done when it is due, of those that are
-    known."""
+    """``states``: domains by state; ``ends``: when the last of its moves is over if every step is done when it is due,
+    of those that are known."""
 
     number: int
     domains: int
@@ -52,9 +59,9 @@ class CustomerPart(Part):
 
 
 class FleetMoveDocument(Document, tag="legatum.fleet-move/1"):
-    """``stopped``: why no step is begun any more, empty where none has to be; ``next_at``: when the first hold is over; ``attention``:
-    domains that need somebody; ``shown``: nothing was begun, it was only looked at; ``unused``: columns of the list that say nothing of a
-    move; ``unmoved``: domains that are left out, or were as wished without a move."""
+    """``stopped``: why no step is begun any more, empty where none has to be; ``next_at``: when the first hold is over;
+    ``attention``: domains that need somebody; ``shown``: nothing was begun, it was only looked at; ``unused``: columns
+    of the list that say nothing of a move; ``unmoved``: domains that are left out, or were as wished without a move."""
 
     listing: str
     wish: str
@@ -72,19 +79,30 @@ class FleetMoveDocument(Document, tag="legatum.fleet-move/1"):
 def course_part(course: Course, campaign: Campaign) -> CoursePart:
     number = next(number for number, wave in enumerate(campaign.waves, 1) if course.domain in wave)
     return CoursePart(
-        domain=name_text(course.domain), wave=number, customer=campaign.customers.get(course.domain, ""), state=str(course.stage),
-        step=course.step, title=course.title, done=course.done, steps=course.steps,
-        until=None if course.until is None else instant_text(course.until), because=course.because,
+        domain=name_text(course.domain),
+        wave=number,
+        customer=campaign.customers.get(course.domain, ""),
+        state=str(course.stage),
+        step=course.step,
+        title=course.title,
+        done=course.done,
+        steps=course.steps,
+        until=None if course.until is None else instant_text(course.until),
+        because=course.because,
         remedy=course.remedy.replace("DOMAIN", name_text(course.domain)),
         ends=None if course.ends is None else instant_text(course.ends),
-    )  # fmt: skip
+    )
 
 
 def fleet_move_document(
     campaign: Campaign, courses: Mapping[Name, Course], listing: str, now: float, stopped: str, shown: bool = False,
     unused: Sequence[str] = (),
 ) -> FleetMoveDocument:  # fmt: skip
-    holds = [each.until for each in courses.values() if each.until is not None and each.stage in (Stage.HOLDING, Stage.BACKING)]
+    holds = [
+        each.until
+        for each in courses.values()
+        if each.until is not None and each.stage in (Stage.HOLDING, Stage.BACKING)
+    ]
     attention = [each for each in courses.values() if each.stage in (Stage.TROUBLE, Stage.PERSON, Stage.ELSEWHERE)]
     return FleetMoveDocument(
         listing=listing,
@@ -92,15 +110,22 @@ def fleet_move_document(
         at=instant_text(now),
         waves=[_wave(number, [courses[each] for each in wave]) for number, wave in enumerate(campaign.waves, 1)],
         customers=_customers(campaign, courses),
-        attention=[course_part(each, campaign) for each in sorted(attention, key=lambda each: each.stage != Stage.TROUBLE)],
-        stopped=stopped, next_at=instant_text(min(holds)) if holds else None, shown=shown, unused=list(unused),
+        attention=[
+            course_part(each, campaign) for each in sorted(attention, key=lambda each: each.stage != Stage.TROUBLE)
+        ],
+        stopped=stopped,
+        next_at=instant_text(min(holds)) if holds else None,
+        shown=shown,
+        unused=list(unused),
         unmoved=sum(each.stage in ENDED and not each.steps for each in courses.values()),
-    )  # fmt: skip
+    )
 
 
 def _wave(number: int, courses: Sequence[Course]) -> WavePart:
     ends = [each.ends for each in courses if each.ends is not None and each.stage != Stage.LEFT_OUT]
-    return WavePart(number=number, domains=len(courses), states=states_of(courses), ends=instant_text(max(ends)) if ends else None)
+    return WavePart(
+        number=number, domains=len(courses), states=states_of(courses), ends=instant_text(max(ends)) if ends else None
+    )
 
 
 def _customers(campaign: Campaign, courses: Mapping[Name, Course]) -> list[CustomerPart]:
@@ -109,7 +134,11 @@ def _customers(campaign: Campaign, courses: Mapping[Name, Course]) -> list[Custo
     for domain in campaign.domains:
         found.setdefault(campaign.customers.get(domain, ""), []).append(courses[domain])
     named = any(found.keys() - {""})
-    return [CustomerPart(customer=name, domains=len(its), states=states_of(its)) for name, its in found.items()] if named else []
+    return (
+        [CustomerPart(customer=name, domains=len(its), states=states_of(its)) for name, its in found.items()]
+        if named
+        else []
+    )
 
 
 def _value(value: object) -> str:
@@ -143,7 +172,10 @@ def show_fleet_move(document: FleetMoveDocument, screen: Screen) -> None:
     for each in document.waves:
         states.update(each.states)
     count = len(document.waves)
-    whole = f"{document.listing}: {counted(sum(states.values()))} in {count} {'wave' if count == 1 else 'waves'}: {_said(states)}"
+    whole = (
+        f"{document.listing}: {counted(sum(states.values()))} in {count} "
+        f"{'wave' if count == 1 else 'waves'}: {_said(states)}"
+    )
     text = f"stopped: {document.stopped}; {whole}" if document.stopped else whole
     screen.verdict(not (states[Stage.TROUBLE] or document.stopped), text, _next(document, states))
     screen.line()

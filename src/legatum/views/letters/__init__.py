@@ -1,1 +1,2 @@
-"""What customers read: letters as HTML, Markdown or plain text, in the house's words. All wording stands in the folders beside."""
+"""What customers read: letters as HTML, Markdown or plain text, in the house's words. All wording stands in the folders
+beside."""

@@ -1,6 +1,7 @@
 """A letter written out: its sentences from the language's words, its layout from the language's template.
 
-A house's own folder may have ``words.toml`` and templates of the same names; what is not there is taken from English, which is shipped.
+A house's own folder may have ``words.toml`` and templates of the same names; what is not there is taken from English,
+which is shipped.
 """
 
 import re
@@ -31,10 +32,15 @@ class Step(NamedTuple):
 
 
 class Words:
-    """The sentences of a language. ``folder``: the house's own, None for none. Raises :class:`BadInput` where its file is none."""
+    """The sentences of a language. ``folder``: the house's own, None for none. Raises :class:`BadInput` where its file
+    is none."""
 
     def __init__(self, folder: Path | None) -> None:
-        self._tables = [_read(each / "words.toml") for each in (*((folder,) if folder else ()), _SHIPPED) if (each / "words.toml").exists()]
+        self._tables = [
+            _read(each / "words.toml")
+            for each in (*((folder,) if folder else ()), _SHIPPED)
+            if (each / "words.toml").exists()
+        ]
 
     def section(self, name: str) -> dict[str, str]:
         found: dict[str, str] = {}
@@ -55,7 +61,9 @@ def _read(path: Path) -> dict[str, dict[str, Any]]:
     try:
         return tomllib.loads(path.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
-        raise BadInput(f"{path}: {error}", "mend the file at that place: a section and sentences, as in the one that is shipped") from None
+        raise BadInput(
+            f"{path}: {error}", "mend the file at that place: a section and sentences, as in the one that is shipped"
+        ) from None
 
 
 def form_of(file: str, wanted: str) -> str:
@@ -76,8 +84,8 @@ def letter_text(
     letter: Letter, form: str, now: float, folder: Path | None = None, house: str = "", steps: Sequence[Step] = (),
     attached: Sequence[tuple[str, str, str]] = (), of_changes: bool = False,
 ) -> str:  # fmt: skip
-    """``steps``: what was done, and when; ``attached``: file, its contents as a link, and what they are of; ``of_changes``: it is about
-    what changed, and says so where that is nothing."""
+    """``steps``: what was done, and when; ``attached``: file, its contents as a link, and what they are of;
+    ``of_changes``: it is about what changed, and says so where that is nothing."""
     words = Words(folder)
     general = words.section("letter")
 
@@ -89,15 +97,28 @@ def letter_text(
     when = Said("letter.by" if house else "letter.when", {"now": _moment(now), "house": house})
     until = say(Said(letter.until_key, {"instant": _moment(parse_instant(letter.until))})) if letter.until else ""
     differences = [
-        {"what": say(each.topic), "before": [clean(line) for line in each.before], "after": [clean(line) for line in each.after]}
+        {
+            "what": say(each.topic),
+            "before": [clean(line) for line in each.before],
+            "after": [clean(line) for line in each.after],
+        }
         for each in letter.differences
     ]
     values = {
-        "title": say(Said("letter.title", {"domain": letter.domain})), "when": say(when), "lead": say(letter.lead), "told": told,
-        "differences": differences, "asks": asks, "until": until, "steps": [Step(*map(clean, each)) for each in steps],
-        "attached": attached, "words": _Sections(general), "state": letter.state, "of_changes": of_changes,
+        "title": say(Said("letter.title", {"domain": letter.domain})),
+        "when": say(when),
+        "lead": say(letter.lead),
+        "told": told,
+        "differences": differences,
+        "asks": asks,
+        "until": until,
+        "steps": [Step(*map(clean, each)) for each in steps],
+        "attached": attached,
+        "words": _Sections(general),
+        "state": letter.state,
+        "of_changes": of_changes,
         "language": folder.name if folder else "en",
-    }  # fmt: skip
+    }
     text = _rendered(form, folder, values)
     return for_people(re.sub(r"\n{3,}", "\n\n", text).strip() + "\n")
 
@@ -117,13 +138,19 @@ def _rendered(form: str, folder: Path | None, values: dict[str, Any]) -> str:
 
     folders = [*([folder] if folder else []), _SHIPPED, _PAGES]
     environment = Environment(
-        loader=FileSystemLoader(folders), autoescape=form == "html", undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+        loader=FileSystemLoader(folders),
+        autoescape=form == "html",
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
     )
     environment.filters["mark"] = lambda text: _SPECIAL.sub(r"\\\1", str(text))
     try:
         return environment.get_template(f"letter{FORMS[form]}").render(values)
     except TemplateError as error:
-        raise BadInput(f"letters in {folder}: {error}", "mend the template; without one of one's own that of English is taken") from None
+        raise BadInput(
+            f"letters in {folder}: {error}", "mend the template; without one of one's own that of English is taken"
+        ) from None
 
 
 def write_letter(file: str, text: str) -> None:

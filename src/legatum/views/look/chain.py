@@ -13,8 +13,9 @@ _SOON = 3 * 86400.0  # seconds within which signatures that run out are told
 
 
 class ServedKeysPart(Part):
-    """One server address. ``keys``: labels in its key set, ``sign_keys`` those that sign that set, ``sign_data`` those that sign the rest,
-    by signatures that hold, ``since`` and ``until`` when; ``broken``: why what it gives does not."""
+    """One server address. ``keys``: labels in its key set, ``sign_keys`` those that sign that set, ``sign_data`` those
+    that sign the rest, by signatures that hold, ``since`` and ``until`` when; ``broken``: why what it gives does
+    not."""
 
     server: str
     address: str
@@ -28,8 +29,8 @@ class ServedKeysPart(Part):
 
 
 class LinkPart(Part):
-    """``ds``: address of the parent's servers → DS records, null where it did not answer; ``anchor``: of the settings; ``running_out``:
-    that signatures run out soon, in words; ``aging``: what is published that no anchor stands for."""
+    """``ds``: address of the parent's servers → DS records, null where it did not answer; ``anchor``: of the settings;
+    ``running_out``: that signatures run out soon, in words; ``aging``: what is published that no anchor stands for."""
 
     zone: str
     state: str
@@ -45,8 +46,8 @@ class LinkPart(Part):
 
 
 class ChainDocument(Document, tag="legatum.chain/1"):
-    """``state`` and ``why``: to those who validate by the anchors of the settings; ``links``: from the top down; ``left_out``: what was not
-    asked, in words."""
+    """``state`` and ``why``: to those who validate by the anchors of the settings; ``links``: from the top down;
+    ``left_out``: what was not asked, in words."""
 
     domain: str
     state: str
@@ -96,11 +97,17 @@ def show_chain(document: ChainDocument, now: float, screen: Screen) -> None:
     first = next((each.to_do[0] for each in document.links if each.to_do), "")
     following = {
         State.BROKEN: first,
-        State.UNCONNECTED: f"connect it: `legatum ds submit {document.domain}`" if own.state == State.UNCONNECTED else "",
+        State.UNCONNECTED: f"connect it: `legatum ds submit {document.domain}`"
+        if own.state == State.UNCONNECTED
+        else "",
         State.UNSIGNED: "nothing to do, unless it shall be signed",
         State.UNKNOWN: "look again: the same command",
     }.get(State(document.state), "")
-    screen.verdict(document.state in (State.VALID, State.UNSIGNED), f"{document.domain}: {document.state}: {document.why}", following)
+    screen.verdict(
+        document.state in (State.VALID, State.UNSIGNED),
+        f"{document.domain}: {document.state}: {document.why}",
+        following,
+    )
     show_links(document, now, screen)
     if document.left_out:
         screen.line()
@@ -125,11 +132,15 @@ def _show_link(link: LinkPart, now: float, screen: Screen) -> None:
         screen.line(each)
     rows = [
         (
-            each.server, each.address, ", ".join(each.keys) or ("unsigned" if each.answered else "no answer"),
-            ", ".join(each.sign_keys), ", ".join(each.sign_data), people_text(parse_instant(each.until), now) if each.until else "",
+            each.server,
+            each.address,
+            ", ".join(each.keys) or ("unsigned" if each.answered else "no answer"),
+            ", ".join(each.sign_keys),
+            ", ".join(each.sign_data),
+            people_text(parse_instant(each.until), now) if each.until else "",
         )
         for each in link.servers
-    ]  # fmt: skip
+    ]
     if any(each.keys for each in link.servers):
         styles = [BAD if each.broken or not each.answered else "" for each in link.servers]
         screen.table(("server", "address", "keys", "sign the keys", "sign the rest", "signatures until"), rows, styles)
@@ -137,5 +148,10 @@ def _show_link(link: LinkPart, now: float, screen: Screen) -> None:
         screen.line(problem, BAD)
     for each in link.to_do:
         screen.line(f"do: {each}", indent=2)
-    for each in [*filter(None, (link.running_out,)), *link.disagreeing, *link.aging, *(f"no answer: {one}" for one in link.not_seen)]:
+    for each in [
+        *filter(None, (link.running_out,)),
+        *link.disagreeing,
+        *link.aging,
+        *(f"no answer: {one}" for one in link.not_seen),
+    ]:
         screen.line(each, BAD if not good else "")

@@ -1,7 +1,7 @@
 """The chain of trust as a picture: zone below zone, and between them the DS set that connects them.
 
-SVG, drawn here so that it stands in the page itself and prints well. Line: green where the DS set holds below it, red where it does not,
-dashed where there is none.
+SVG, drawn here so that it stands in the page itself and prints well. Line: green where the DS set holds below it, red
+where it does not, dashed where there is none.
 """
 
 from collections import Counter
@@ -43,7 +43,11 @@ def _told(link: LinkPart) -> list[str]:
     told = [f"the settings trust DS {_short(each)}" for each in link.anchor]
     told += [*link.problems, *link.disagreeing]
     for (keys, entry), count in sets.most_common():
-        said = f"keys {', '.join(keys)}; the key set signed with {', '.join(entry) or 'none that holds'}" if keys else "no keys"
+        said = (
+            f"keys {', '.join(keys)}; the key set signed with {', '.join(entry) or 'none that holds'}"
+            if keys
+            else "no keys"
+        )
         told.append(f"{count} {'address' if count == 1 else 'addresses'}: {said}")
     ends = [each.until for each in link.servers if each.until]
     told += [f"signatures until {min(ends).replace('T', ' ').replace('Z', ' UTC')}"] if ends else []

@@ -27,10 +27,9 @@ class CheckPart(Part):
 
 
 class ConfirmDocument(Document, tag="legatum.confirm/1"):
-    """``until``: so long a difference is within what TTLs and timers allow; after that it is a ``fault``. ``pending``: nothing
-    differs but what may still. ``because``: the fault of the domain's that makes a resolver fail; ``why``: what is remembered, and makes a
-    difference normal until then; ``not_looked_at``: what this verdict does
-    not speak of."""
+    """``until``: so long a difference is within what TTLs and timers allow; after that it is a ``fault``. ``pending``:
+    nothing differs but what may still. ``because``: the fault of the domain's that makes a resolver fail; ``why``: what
+    is remembered, and makes a difference normal until then; ``not_looked_at``: what this verdict does not speak of."""
 
     domain: str
     at: str
@@ -50,7 +49,11 @@ class ConfirmListDocument(Document, tag="legatum.confirm-list/1"):
 
 def confirm_document(verdict: Verdict, everywhere: "Everywhere | None" = None) -> ConfirmDocument:
     """``everywhere``: the same from other networks too; then it is confirmed only where it is so from all of them."""
-    left = list(verdict.not_looked_at) if everywhere is None else [each for each in verdict.not_looked_at if each != ELSEWHERE]
+    left = (
+        list(verdict.not_looked_at)
+        if everywhere is None
+        else [each for each in verdict.not_looked_at if each != ELSEWHERE]
+    )
     return ConfirmDocument(
         everywhere=everywhere_part(everywhere) if everywhere is not None else None,
         domain=name_text(verdict.domain),
@@ -82,7 +85,11 @@ def verdict_lines(verdict: Verdict) -> tuple[str, str]:
     if not faults:
         last = max(each.until or 0 for each in wrong)
         why = next((each.why for each in wrong if each.why), "")
-        told = f": normal until {clock_text(last, verdict.at)}. {why}" if why else ", within what their TTLs and timers allow"
+        told = (
+            f": normal until {clock_text(last, verdict.at)}. {why}"
+            if why
+            else ", within what their TTLs and timers allow"
+        )
         text = f"{domain}: not yet. {len(wrong)} of {len(verdict.checks)} still differ{told}"
         return text, f"ask again after {people_text(last, verdict.at)}; what differs then is a fault"
     first = faults[0]
@@ -106,7 +113,11 @@ def verdict_lines(verdict: Verdict) -> tuple[str, str]:
 def show_confirm(verdict: Verdict, everywhere: "Everywhere | None", screen: Screen) -> None:
     text, following = verdict_lines(verdict)
     if everywhere is not None and not everywhere.good:
-        text = f"{name_text(verdict.domain)}: not confirmed from everywhere. {everywhere.text}" if verdict.confirmed else text
+        text = (
+            f"{name_text(verdict.domain)}: not confirmed from everywhere. {everywhere.text}"
+            if verdict.confirmed
+            else text
+        )
         following = following or "see below who sees it how, and look at the way there"
     screen.verdict(verdict.confirmed and (everywhere is None or everywhere.good), text, following)
     if everywhere is not None:

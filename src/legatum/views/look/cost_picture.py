@@ -1,4 +1,5 @@
-"""Two curves for each RRset (rule 14): questions a second over the TTL, and the share of resolvers still on the old answer over time."""
+"""Two curves for each RRset (rule 14): questions a second over the TTL, and the share of resolvers still on the old
+answer over time."""
 
 from collections.abc import Mapping
 from pathlib import Path
@@ -29,10 +30,18 @@ def draw_costs(document: TimetableDocument, path: Path, demands: Mapping[str, De
         if not groups:
             words = "none of its names was asked for: there is nothing to draw"
         else:
-            words = f"asked by {document.costs[0].demand}" + (" and others" if len({each.demand for each in document.costs}) > 1 else "")
+            words = f"asked by {document.costs[0].demand}" + (
+                " and others" if len({each.demand for each in document.costs}) > 1 else ""
+            )
         figure.text(0.02, 0.915, words, fontsize=10, color=_FAINT)
-        for number, (costs, sets) in enumerate(groups):  # curves that fall together lie on each other, the first one broadest
-            style = {"color": _COLOURS[number], "linewidth": 1.6 + 1.5 * (len(groups) - 1 - number), "label": _named(sets)}
+        for number, (costs, sets) in enumerate(
+            groups
+        ):  # curves that fall together lie on each other, the first one broadest
+            style = {
+                "color": _COLOURS[number],
+                "linewidth": 1.6 + 1.5 * (len(groups) - 1 - number),
+                "label": _named(sets),
+            }
             _load(left, demands[sets[0]], costs, style)
             _old(right, demands[sets[0]], costs, style)
         _finish(left, "TTL", "questions a second to the domain's servers")
@@ -41,7 +50,9 @@ def draw_costs(document: TimetableDocument, path: Path, demands: Mapping[str, De
         _finish(right, "time after a change", "share of resolvers still on the old answer, %")
         right.set_ylim(-3, 103)
         handles, labels = left.get_legend_handles_labels()
-        figure.legend(handles, labels, loc="lower left", bbox_to_anchor=(0.06, 0.02), ncols=3, frameon=False, fontsize=9)
+        figure.legend(
+            handles, labels, loc="lower left", bbox_to_anchor=(0.06, 0.02), ncols=3, frameon=False, fontsize=9
+        )
         figure.text(0.97, 0.03, "filled: the TTL now; open, dashed: the house's", ha="right", fontsize=9, color=_FAINT)
         figure.savefig(path, facecolor=_PAPER)
 
@@ -65,7 +76,13 @@ def _load(axes: "mpl.axes.Axes", demand: Demand, costs: list[CostPart], style: d
     axes.plot(ttls, [demand.load(int(ttl)) for ttl in ttls], **style)
     for each in costs:
         axes.plot(
-            each.ttl, each.load, marker="o", markersize=8, color=style["color"], mfc=_PAPER if each.proposed else style["color"], zorder=4
+            each.ttl,
+            each.load,
+            marker="o",
+            markersize=8,
+            color=style["color"],
+            mfc=_PAPER if each.proposed else style["color"],
+            zorder=4,
         )
 
 

@@ -1,6 +1,8 @@
-"""A delegation as a picture: the parent's servers on the left, the domain's own on the right, who names whom between them.
+"""A delegation as a picture: the parent's servers on the left, the domain's own on the right, who names whom between
+them.
 
-SVG, drawn here so that it stands in the page itself and prints well. Lines: the parent names the server; dashed: only the child does.
+SVG, drawn here so that it stands in the page itself and prints well. Lines: the parent names the server; dashed: only
+the child does.
 """
 
 from collections.abc import Iterator
@@ -50,7 +52,11 @@ def draw_delegation(document: SurveyDocument, observation: Observation) -> str:
         _heading(_LEFT, 26, f"the parent, {_zone(document)}"),
         _heading(_RIGHT, 26, f"the name servers of {document.unicode}"),
     ]
-    lines += [_line(parent, child, name, observation) for parent in parents for child, name in zip(children, names, strict=True)]
+    lines += [
+        _line(parent, child, name, observation)
+        for parent in parents
+        for child, name in zip(children, names, strict=True)
+    ]
     lines += [part for box in (*parents, *children) for part in _drawn(box)]
     if not children:
         lines.append(f'<text class="bad" x="{_RIGHT}" y="{_TOP + 24}">nobody: the parent names no server</text>')
@@ -62,7 +68,9 @@ def draw_narrow(document: SurveyDocument, observation: Observation) -> str:
     parents = list(_stacked(_LEFT, _TOP, _parent_boxes(observation)))
     below = max((box.y + box.height for box in parents), default=_TOP) + 34
     told = [
-        (lines, state, _named_by(observation, name)) for name in _names(observation) for lines, state in [_child_box(observation, name)]
+        (lines, state, _named_by(observation, name))
+        for name in _names(observation)
+        for lines, state in [_child_box(observation, name)]
     ]
     children = list(_stacked(_LEFT, below + 18, [((*lines, words), state) for lines, state, words in told]))
     height = max([box.y + box.height for box in (*parents, *children)], default=below) + 16
@@ -80,7 +88,11 @@ def _names(observation: Observation) -> list[Name]:
 
 def _named_by(observation: Observation, name: Name) -> str:
     named, own = name in observation.delegation, name in observation.own_ns
-    return "named by the parent and the domain" if named and own else f"named by the {'parent' if named else 'domain'} only"
+    return (
+        "named by the parent and the domain"
+        if named and own
+        else f"named by the {'parent' if named else 'domain'} only"
+    )
 
 
 def _zone(document: SurveyDocument) -> str:
@@ -141,11 +153,17 @@ def _line(parent: _Box, child: _Box, name: Name, observation: Observation) -> st
     kind = "both" if named and own else "parent" if named else "child"
     x1, x2 = parent.x + _BOX, child.x
     bend = (x1 + x2) // 2
-    return f'<path class="{kind}" d="M{x1},{parent.middle} C{bend},{parent.middle} {bend},{child.middle} {x2},{child.middle}"/>'
+    return (
+        f'<path class="{kind}" d="M{x1},{parent.middle} C{bend},{parent.middle} {bend},{child.middle} '
+        f'{x2},{child.middle}"/>'
+    )
 
 
 def _drawn(box: _Box) -> Iterator[str]:
     yield f'<rect class="{box.state}" x="{box.x}" y="{box.y}" width="{_BOX}" height="{box.height}" rx="6"/>'
     for number, text in enumerate(box.lines):
         kind = "name" if number == 0 else "small"
-        yield f'<text class="{kind}" x="{box.x + 12}" y="{box.y + _PAD + 13 + number * _LINE}">{escape(clipped(text, _LONGEST))}</text>'
+        yield (
+            f'<text class="{kind}" x="{box.x + 12}" '
+            f'y="{box.y + _PAD + 13 + number * _LINE}">{escape(clipped(text, _LONGEST))}</text>'
+        )

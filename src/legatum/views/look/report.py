@@ -1,4 +1,5 @@
-"""A survey as one HTML file for the customer's ticket: verdict, the delegation drawn, findings, tables. No outside parts, no script."""
+"""A survey as one HTML file for the customer's ticket: verdict, the delegation drawn, findings, tables. No outside
+parts, no script."""
 
 from collections.abc import Sequence
 from pathlib import Path

@@ -16,7 +16,8 @@ def markdown(runbook: Runbook, slots: Sequence[Slot]) -> str:
     lines = [
         f"# {_escaped(name_text(runbook.domain))}: {_escaped(runbook.wish)}",
         "",
-        f"Drafted {instant_text(runbook.drafted)}. Times are UTC; those of steps to come are expected, holds are computed.",
+        f"Drafted {instant_text(runbook.drafted)}. Times are UTC; those of steps to come are expected, holds "
+        "are computed.",
         "",
         *(f"- NS set: {_escaped(_listed(each.before))} → {_escaped(_listed(each.after))}" for each in delegations),
         "",
@@ -28,13 +29,15 @@ def markdown(runbook: Runbook, slots: Sequence[Slot]) -> str:
         when = f"done {instant_text(outcome.all)}" if outcome else instant_text(each.expected)
         proof = outcome.summary if outcome else step.proof
         lines.append(
-            f"| {number} | {_escaped(step.title)} | {when} | {_escaped(proof)} | {_escaped(step.way_back if step.changes else '')} |"
+            f"| {number} | {_escaped(step.title)} | {when} | {_escaped(proof)} | "
+            f"{_escaped(step.way_back if step.changes else '')} |"
         )
     holds = [each for each in slots if each.holds]
     if holds:
         lines += ["", "## Holds", ""]
         lines += [
-            f"- before *{_escaped(each.step.title)}*: not before {instant_text(each.bound.instant)}, because {_escaped(each.bound.reason)}"
+            f"- before *{_escaped(each.step.title)}*: not before {instant_text(each.bound.instant)}, because "
+            f"{_escaped(each.bound.reason)}"
             for each in holds
             if each.bound
         ]
@@ -85,8 +88,12 @@ def calendar(runbook: Runbook, slots: Sequence[Slot], now: float) -> str:
         event.add("dtstamp", datetime.fromtimestamp(int(now), UTC))
         event.add("dtstart", datetime.fromtimestamp(int(each.expected), UTC))
         event.add("dtend", datetime.fromtimestamp(int(each.expected), UTC) + timedelta(minutes=15))
-        event.add("summary", f"{domain}: hold ends, then: {each.step.title}" if ends else f"{domain}: {each.step.title}")
-        reason = f"Not before {instant_text(each.bound.instant)}: {each.bound.reason}\n" if each.bound and each.holds else ""
+        event.add(
+            "summary", f"{domain}: hold ends, then: {each.step.title}" if ends else f"{domain}: {each.step.title}"
+        )
+        reason = (
+            f"Not before {instant_text(each.bound.instant)}: {each.bound.reason}\n" if each.bound and each.holds else ""
+        )
         its_verb = "retreat" if runbook.retreating else "advance"
         event.add("description", f"{reason}`legatum move {its_verb} {domain}`\nWay back: {each.step.way_back}")
         book.add_component(event)

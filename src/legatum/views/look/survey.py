@@ -116,7 +116,8 @@ class RecordPart(Part):
 
 
 class LeftoverPart(Part):
-    """``sure``: nothing can use it, and `move draft --retire leftovers` takes it away; ``remedy``: where that does not."""
+    """``sure``: nothing can use it, and `move draft --retire leftovers` takes it away; ``remedy``: where that does
+    not."""
 
     kind: str
     what: str
@@ -127,9 +128,10 @@ class LeftoverPart(Part):
 
 
 class SurveyDocument(Document, tag="legatum.survey/1"):
-    """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked in vain of servers
-    that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does not speak of; ``chain``,
-    ``service``, ``everywhere``: where they were asked for; ``viewpoint``: from where it was made, if not from here."""
+    """Everything observed about one domain, side by side, and the findings, worst first. ``not_known``: what was asked
+    in vain of servers that answer otherwise; it is left out of every comparison. ``not_looked_at``: what *healthy* does
+    not speak of; ``chain``, ``service``, ``everywhere``: where they were asked for; ``viewpoint``: from where it was
+    made, if not from here."""
 
     domain: str
     unicode: str
@@ -215,7 +217,9 @@ def survey_document(
         service=visit_document(service, judge_visit(service), worse(service)) if service is not None else None,
         views=[views_document(each) for each in views],
         leftovers=[
-            LeftoverPart(kind=str(each.kind), what=each.what, where=each.where, why=each.why, sure=each.sure, remedy=each.remedy)
+            LeftoverPart(
+                kind=str(each.kind), what=each.what, where=each.where, why=each.why, sure=each.sure, remedy=each.remedy
+            )
             for each in leftovers
         ],
     )
@@ -228,12 +232,19 @@ def verdict_of(observation: Observation, findings: tuple[Finding, ...]) -> tuple
     if serious:
         first = serious[0]
         count = f", and {len(serious) - 1} more" if len(serious) > 1 else ""
-        return f"{domain}: {first.kind.severity}: {first.kind.said}{count}", advice(first, name_text(observation.domain))
+        return f"{domain}: {first.kind.severity}: {first.kind.said}{count}", advice(
+            first, name_text(observation.domain)
+        )
     if not observation.delegation:
         return f"{domain}: nobody could be asked", "is the network up, and are the roots in the settings right?"
-    agreed = f"The parent and all {len(observation.servers)} server addresses agree on {_listed(observation.delegation)}"
+    agreed = (
+        f"The parent and all {len(observation.servers)} server addresses agree on {_listed(observation.delegation)}"
+    )
     if observation.not_known:
-        return f"{domain}: healthy as far as is known. {agreed}; not known: {observation.not_known[0]}", "look again: packets got lost"
+        return (
+            f"{domain}: healthy as far as is known. {agreed}; not known: {observation.not_known[0]}",
+            "look again: packets got lost",
+        )
     return f"{domain}: healthy. {agreed}", ""
 
 
@@ -264,7 +275,9 @@ def _parents(observation: Observation) -> list[ParentPart]:
 
 
 def _server(view: ServerView) -> ServerPart:
-    ends = [one.expires for each in view.signatures.values() for rdata in each.rdatas if (one := parse_signature(rdata))]
+    ends = [
+        one.expires for each in view.signatures.values() for rdata in each.rdatas if (one := parse_signature(rdata))
+    ]
     return ServerPart(
         server=name_text(view.server),
         address=view.address,
@@ -362,13 +375,18 @@ def show_survey(document: SurveyDocument, screen: Screen, whole: bool = False) -
     """``whole``: every address and every record has a row of its own."""
     bad = [each for each in document.findings if each.severity != "notice"]
     everywhere = document.everywhere
-    screen.verdict(not bad and bool(document.delegation) and (everywhere is None or everywhere.good), document.verdict, document.next)
+    screen.verdict(
+        not bad and bool(document.delegation) and (everywhere is None or everywhere.good),
+        document.verdict,
+        document.next,
+    )
     show_findings(document.findings, screen)
     if everywhere is not None:
         show_everywhere(everywhere, screen)
     screen.heading(f"The parent, {_zone(document.parent_zone)}, hands out (TTL {_ttl(document.delegation_ttl)})")
     above: list[_Row] = [
-        (each.server, each.address, (_ns(each.ns, each.outcome), _seconds(each.ttl), _glue(each))) for each in document.parents
+        (each.server, each.address, (_ns(each.ns, each.outcome), _seconds(each.ttl), _glue(each)))
+        for each in document.parents
     ]
     screen.table(("server", "address", "NS set", "TTL", "glue"), [row for row, _ in _together(above, whole)])
     screen.heading(f"The domain's own servers hand out (TTL {_ttl(document.own_ns_ttl)})")
@@ -414,13 +432,19 @@ def _together(rows: Iterable[_Row], whole: bool) -> list[tuple[tuple[object, ...
     for group in groups.values():
         addresses = [address for _, address, _ in group]
         where = addresses[0] if len(addresses) == 1 else f"{len(addresses)} addresses"
-        found.append(((_few(list(dict.fromkeys(server for server, _, _ in group)), whole), where, *group[0][2]), addresses))
+        found.append(
+            ((_few(list(dict.fromkeys(server for server, _, _ in group)), whole), where, *group[0][2]), addresses)
+        )
     return found
 
 
 def _few(lines: Sequence[str], whole: bool) -> str:
     """In at most three lines, so that the next row is seen."""
-    shown = lines if whole or len(lines) <= _MOST_LINES else [*lines[: _MOST_LINES - 1], f"and {len(lines) - _MOST_LINES + 1} more"]
+    shown = (
+        lines
+        if whole or len(lines) <= _MOST_LINES
+        else [*lines[: _MOST_LINES - 1], f"and {len(lines) - _MOST_LINES + 1} more"]
+    )
     return "\n".join(shown)
 
 
@@ -437,10 +461,15 @@ def _show_leftovers(document: SurveyDocument, screen: Screen) -> None:
     if not document.leftovers:
         return
     screen.heading("Left behind")
-    rows = [(each.kind, each.what, each.where, "surely" if each.sure else "perhaps", each.why) for each in document.leftovers]
+    rows = [
+        (each.kind, each.what, each.where, "surely" if each.sure else "perhaps", each.why)
+        for each in document.leftovers
+    ]
     screen.table(("", "what", "where", "of no use", "because"), rows)
     screen.line(
-        f"`legatum move draft {document.domain} --retire leftovers` takes what is surely of no use, once nobody can ask for it", QUIET
+        f"`legatum move draft {document.domain} --retire leftovers` takes what is surely of no use, once "
+        "nobody can ask for it",
+        QUIET,
     )
     for each in document.leftovers:
         if each.remedy:
@@ -457,14 +486,21 @@ def _show_security(document: SurveyDocument, screen: Screen) -> None:
         return
     screen.heading("DNSSEC")
     until = min((each.signatures_until for each in document.servers if each.signatures_until), default="-")
-    screen.pairs([("DS at the parent", "\n".join(document.ds) or "none"), ("keys", "\n".join(keys) or "none"), ("signed until", until)])
+    screen.pairs(
+        [
+            ("DS at the parent", "\n".join(document.ds) or "none"),
+            ("keys", "\n".join(keys) or "none"),
+            ("signed until", until),
+        ]
+    )
 
 
 def _show_timers(document: SurveyDocument, screen: Screen) -> None:
     soa = next((each.soa for each in document.servers if each.soa), None)
     if soa:
         screen.line(
-            f"SOA: primary {soa.primary}, mailbox {soa.mail}, refresh {soa.refresh}, retry {soa.retry}, expire {soa.expire}; "
+            f"SOA: primary {soa.primary}, mailbox {soa.mail}, refresh {soa.refresh}, retry {soa.retry}, "
+            f"expire {soa.expire}; "
             f"“no such name” is kept for {_ttl(document.negative_ttl)}",
             QUIET,
         )
@@ -484,12 +520,21 @@ def _show_others(document: SurveyDocument, screen: Screen) -> None:
         screen.table(columns, rows)
     if document.former:
         screen.heading("The provider before")
-        rows5 = [(each.server, each.address, _ns(each.ns, each.outcome), _seconds(each.ns_ttl)) for each in document.former]
+        rows5 = [
+            (each.server, each.address, _ns(each.ns, each.outcome), _seconds(each.ns_ttl)) for each in document.former
+        ]
         screen.table(("server", "address", "NS set", "TTL"), rows5)
     if document.registrations:
         screen.heading("The registration")
         rows6 = [
-            (each.source, each.registrar, _ns(each.nameservers, "none"), _ns(each.statuses, "none"), each.expires, _signed(each.ds))
+            (
+                each.source,
+                each.registrar,
+                _ns(each.nameservers, "none"),
+                _ns(each.statuses, "none"),
+                each.expires,
+                _signed(each.ds),
+            )
             for each in document.registrations
         ]
         screen.table(("as told by", "registrar", "NS set", "status", "expires", "DS"), rows6)

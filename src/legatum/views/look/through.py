@@ -29,8 +29,8 @@ class QuestionPart(Part):
 
 
 class DomainPart(Part):
-    """What one resolver has of a domain. ``absent``, ``no_such``: names and types, and names, of
-    which it says that there are none; ``unheard``: what it did not answer; ``authenticated``: it says that it checked all signatures."""
+    """What one resolver has of a domain. ``absent``, ``no_such``: names and types, and names, of which it says that
+    there are none; ``unheard``: what it did not answer; ``authenticated``: it says that it checked all signatures."""
 
     domain: str
     at: str
@@ -60,11 +60,16 @@ def _part(seen: SeenThrough) -> DomainPart:
         resolver=seen.resolver,
         address=seen.address,
         authenticated=seen.authenticated,
-        copies=[CopyPart(name=name_text(each.name), type=each.type_text, left=each.ttl, data=rdata_texts(each)) for each in seen.sets],
+        copies=[
+            CopyPart(name=name_text(each.name), type=each.type_text, left=each.ttl, data=rdata_texts(each))
+            for each in seen.sets
+        ],
         absent=[f"{name_text(name)} {type_text(rtype)}" for name, rtype in seen.absent],
         no_such=list(map(name_text, seen.no_such)),
         unheard=[
-            QuestionPart(name=name_text(each.name), type=type_text(each.rtype), outcome=each.outcome, errors=list(each.errors))
+            QuestionPart(
+                name=name_text(each.name), type=type_text(each.rtype), outcome=each.outcome, errors=list(each.errors)
+            )
             for each in seen.unheard
         ],
     )
@@ -86,6 +91,8 @@ def _show(document: DomainPart, screen: Screen) -> None:
     for each in document.unheard:
         screen.line(f"{each.name} {each.type}: {'; '.join((each.outcome, *each.errors))}")
     checked = (
-        "it says that it checked the signatures of all of it" if document.authenticated else "it does not say that it checked signatures"
+        "it says that it checked the signatures of all of it"
+        if document.authenticated
+        else "it does not say that it checked signatures"
     )
     screen.line(f"{checked}; no server was asked, and nothing is judged", QUIET)

@@ -1,4 +1,5 @@
-"""A timetable: until when old answers live and why, when to lower TTLs for a switch, what TTLs cost, what SOA timers mean."""
+"""A timetable: until when old answers live and why, when to lower TTLs for a switch, what TTLs cost, what SOA timers
+mean."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -26,8 +27,8 @@ class ServerTtlPart(Part):
 
 
 class RowPart(Part):
-    """One RRset. ``ttl``: the largest in force, by ``servers``; ``until``: when the last old answer is gone, changed now; ``wanted``: the
-    house's TTL for that type, None where it has none; ``ours``: set in the domain's own zone."""
+    """One RRset. ``ttl``: the largest in force, by ``servers``; ``until``: when the last old answer is gone, changed
+    now; ``wanted``: the house's TTL for that type, None where it has none; ``ours``: set in the domain's own zone."""
 
     what: str
     role: str
@@ -44,9 +45,9 @@ class RowPart(Part):
 
 
 class LoweringPart(Part):
-    """``by``: the latest instant to lower it to ``low``, None where it is not lowered; ``earliest``: of a change, if it is lowered now;
-    ``gone``: when the last old answer is gone, with that, and ``kept`` without it; ``share``: of the busy resolvers, how many hold an old
-    answer at the switch that outlives the low TTL, if it is lowered now."""
+    """``by``: the latest instant to lower it to ``low``, None where it is not lowered; ``earliest``: of a change, if it
+    is lowered now; ``gone``: when the last old answer is gone, with that, and ``kept`` without it; ``share``: of the
+    busy resolvers, how many hold an old answer at the switch that outlives the low TTL, if it is lowered now."""
 
     what: str
     ttl: int
@@ -68,8 +69,8 @@ class EventPart(Part):
 
 
 class SwitchPart(Part):
-    """``by``: the latest instant for the first thing to do; ``late``: it has passed; ``earliest``: of a switch with all TTLs lowered, in a
-    window; ``window``: in which the wish is, or why in none."""
+    """``by``: the latest instant for the first thing to do; ``late``: it has passed; ``earliest``: of a switch with all
+    TTLs lowered, in a window; ``window``: in which the wish is, or why in none."""
 
     at: str
     by: str | None
@@ -83,7 +84,8 @@ class SwitchPart(Part):
 
 
 class CostPart(Part):
-    """Of one RRset at one TTL. ``load``: questions a second; ``shares``: seconds after a change → share still on the old answer."""
+    """Of one RRset at one TTL. ``load``: questions a second; ``shares``: seconds after a change → share still on the
+    old answer."""
 
     what: str
     ttl: int
@@ -101,8 +103,8 @@ class SchemePart(Part):
 
 
 class SoaPart(Part):
-    """``meanings``: what the timers come to; ``odd``: what is unusual; ``proposed``: timer → seconds that would not be; ``scheme``: how
-    serials are made, ``changes``: the way to others; ``measured``: what secondaries were seen to do."""
+    """``meanings``: what the timers come to; ``odd``: what is unusual; ``proposed``: timer → seconds that would not be;
+    ``scheme``: how serials are made, ``changes``: the way to others; ``measured``: what secondaries were seen to do."""
 
     primary: str
     mailbox: str
@@ -123,7 +125,8 @@ class SoaPart(Part):
 
 
 class TimetableDocument(Document, tag="legatum.timetable/1"):
-    """``gone``: when the last old answer is gone of all that is in ``rows``, changed now; ``decides``: by which; ``assumed``: in words."""
+    """``gone``: when the last old answer is gone of all that is in ``rows``, changed now; ``decides``: by which;
+    ``assumed``: in words."""
 
     domain: str
     at: str
@@ -161,10 +164,16 @@ def row_part(aged: Aged, wanted: int | None) -> RowPart:
 
 def lowering_part(each: Lowering, wish: Wish) -> LoweringPart:
     return LoweringPart(
-        what=each.matter.text, ttl=each.matter.ttl, low=each.low, by=instant_text(each.by) if each.by is not None else None,
-        late=each.late(wish.now), earliest=instant_text(each.earliest), gone=instant_text(each.gone), kept=instant_text(each.kept),
+        what=each.matter.text,
+        ttl=each.matter.ttl,
+        low=each.low,
+        by=instant_text(each.by) if each.by is not None else None,
+        late=each.late(wish.now),
+        earliest=instant_text(each.earliest),
+        gone=instant_text(each.gone),
+        kept=instant_text(each.kept),
         share=round(each.share_at(wish.at, wish.now), 4),
-    )  # fmt: skip
+    )
 
 
 def switch_part(wish: Wish, windows: Windows) -> SwitchPart:
@@ -201,36 +210,53 @@ def schedule_of(wish: Wish) -> list[EventPart]:
         what = each.matter.text
         if each.by is not None and each.low is not None:
             late = each.late(wish.now)
-            words = f"lower the TTL of {{}} from {each.matter.ttl} to {each.low}: {'at once, it is late' if late else 'at the latest'}"
+            words = (
+                f"lower the TTL of {{}} from {each.matter.ttl} to {each.low}: "
+                f"{'at once, it is late' if late else 'at the latest'}"
+            )
             groups.setdefault((wish.now if late else each.by, words, True), []).append(what)
             words = f"nobody gives the old {{}} any more; the TTL may be raised to {each.matter.ttl} again"
             groups.setdefault((each.gone, words, True), []).append(what)
         elif each.matter.role in AT_PARENT or each is wish.overlap:
-            groups.setdefault((each.gone, "nobody gives the old {} any more: until then the old side stays up", False), []).append(what)
+            groups.setdefault(
+                (each.gone, "nobody gives the old {} any more: until then the old side stays up", False), []
+            ).append(what)
     events = sorted(groups.items(), key=lambda each: each[0][0])
-    return [EventPart(at=instant_text(at), what=words.format(", ".join(sets)), todo=todo) for (at, words, todo), sets in events]
+    return [
+        EventPart(at=instant_text(at), what=words.format(", ".join(sets)), todo=todo)
+        for (at, words, todo), sets in events
+    ]
 
 
 def cost_parts(what: str, demand: Demand, present: Cost, proposed: Cost | None) -> list[CostPart]:
     found = [(present, False)] + ([(proposed, True)] if proposed is not None else [])
     return [
         CostPart(
-            what=what, ttl=each.ttl, proposed=is_new, load=round(each.load, 4), shares={age: round(share, 4) for age, share in each.shares},
+            what=what,
+            ttl=each.ttl,
+            proposed=is_new,
+            load=round(each.load, 4),
+            shares={age: round(share, 4) for age, share in each.shares},
             demand=demand.text,
         )
         for each, is_new in found
-    ]  # fmt: skip
+    ]
 
 
 def soa_part(told: SoaTold) -> SoaPart:
     fields: dict[str, Any] = dict(told.fields)
     return SoaPart(
         **fields,
-        meanings=list(told.meanings), odd=[each.words for each in told.odd], proposed={each.timer: each.proposed for each in told.odd},
-        scheme=told.scheme.words, following=told.scheme.following,
-        changes=[SchemePart(name=each.name, path=list(each.path), hold=each.hold, lower=each.lower) for each in told.changes],
+        meanings=list(told.meanings),
+        odd=[each.words for each in told.odd],
+        proposed={each.timer: each.proposed for each in told.odd},
+        scheme=told.scheme.words,
+        following=told.scheme.following,
+        changes=[
+            SchemePart(name=each.name, path=list(each.path), hold=each.hold, lower=each.lower) for each in told.changes
+        ],
         measured=list(told.measured),
-    )  # fmt: skip
+    )
 
 
 def show_timetable(document: TimetableDocument, now: float, screen: Screen, whole: bool = False) -> None:
@@ -258,13 +284,18 @@ def _at(text: str, now: float) -> str:
 
 def _show_now(document: TimetableDocument, now: float, screen: Screen, most: int | None) -> None:
     changed = "changed now" if document.change == "changed" else f"{document.change} now"
-    screen.verdict(True, f"{document.domain}: {changed}, the last old answer is gone by {_at(document.gone, now)}: {document.decides}", (
-        f"for a switch at some time: `legatum timetable {document.domain} --switch INSTANT`"))  # fmt: skip
+    screen.verdict(
+        True,
+        f"{document.domain}: {changed}, the last old answer is gone by {_at(document.gone, now)}: {document.decides}",
+        (f"for a switch at some time: `legatum timetable {document.domain} --switch INSTANT`"),
+    )
     screen.line()
     rows, styles = [], []
     for each in document.rows:
         servers = sorted({part.ttl for part in each.servers}, reverse=True)
-        ttl = f"{each.ttl} ({rough_text(each.ttl)})" + ("" if len(servers) == 1 else f"; others {', '.join(map(str, servers[1:]))}")
+        ttl = f"{each.ttl} ({rough_text(each.ttl)})" + (
+            "" if len(servers) == 1 else f"; others {', '.join(map(str, servers[1:]))}"
+        )
         rows.append((each.what, ttl, _short(each.until, now), f"{each.rule}", _wanted(each), each.role))
         styles.append(STRONG if each.what == document.decides else DOUBT if len(servers) > 1 or each.silent else "")
     screen.table(("what", "TTL in force", "changed now, gone by", "rule", "the house wants", "which is"), rows, styles)
@@ -308,7 +339,11 @@ def _show_switch(document: TimetableDocument, switch: SwitchPart, now: float, sc
         screen.line(f"The switch is {switch.window}.", QUIET)
     screen.heading("What to do, and when")
     rows = [(_short(each.at, now), each.what) for each in switch.schedule]
-    screen.table(("when", "what"), rows, [STRONG if each.what == "switch" else "" if each.todo else QUIET for each in switch.schedule])
+    screen.table(
+        ("when", "what"),
+        rows,
+        [STRONG if each.what == "switch" else "" if each.todo else QUIET for each in switch.schedule],
+    )
     screen.heading("Each RRset")
     costs = any(each.late for each in switch.rows)
     told = []
@@ -318,7 +353,11 @@ def _show_switch(document: TimetableDocument, switch: SwitchPart, now: float, sc
         cells = (each.what, lower, _stamp(each.by) if each.by else "", _stamp(each.gone), _stamp(each.kept))
         told.append((*cells, cost) if costs else cells)
     columns = ("what", "TTL", "lower by", "old answers gone by", "with nothing lowered")
-    screen.table((*columns, "if lowered only now") if costs else columns, told, [BAD if each.late else "" for each in switch.rows])
+    screen.table(
+        (*columns, "if lowered only now") if costs else columns,
+        told,
+        [BAD if each.late else "" for each in switch.rows],
+    )
 
 
 def _show_costs(document: TimetableDocument, screen: Screen) -> None:
@@ -329,7 +368,9 @@ def _show_costs(document: TimetableDocument, screen: Screen) -> None:
          *(f"{each.shares[age] * 100:.0f} %" for age in ages), each.demand)
         for each in document.costs
     ]  # fmt: skip
-    screen.table(("what", "TTL", "", "questions a second", *(f"old after {rough_text(age)}" for age in ages), "asked by"), rows)
+    screen.table(
+        ("what", "TTL", "", "questions a second", *(f"old after {rough_text(age)}" for age in ages), "asked by"), rows
+    )
 
 
 def _show_soa_verdict(document: TimetableDocument, soa: SoaPart, screen: Screen) -> None:
@@ -349,12 +390,17 @@ def _show_soa_verdict(document: TimetableDocument, soa: SoaPart, screen: Screen)
 
 def _show_soa(soa: SoaPart, screen: Screen) -> None:
     screen.heading("What the SOA record means here")
-    screen.pairs([
-        ("primary", soa.primary), ("mailbox", soa.mailbox), ("serial", f"{soa.serial}: {soa.scheme}; the next one is {soa.following}"),
-        ("REFRESH", f"{soa.refresh} ({duration_text(soa.refresh)})"), ("RETRY", f"{soa.retry} ({duration_text(soa.retry)})"),
-        ("EXPIRE", f"{soa.expire} ({duration_text(soa.expire)})"),
-        ("MINIMUM", f"{soa.minimum} ({duration_text(soa.minimum)}); TTL of the record {soa.ttl}"),
-    ])  # fmt: skip
+    screen.pairs(
+        [
+            ("primary", soa.primary),
+            ("mailbox", soa.mailbox),
+            ("serial", f"{soa.serial}: {soa.scheme}; the next one is {soa.following}"),
+            ("REFRESH", f"{soa.refresh} ({duration_text(soa.refresh)})"),
+            ("RETRY", f"{soa.retry} ({duration_text(soa.retry)})"),
+            ("EXPIRE", f"{soa.expire} ({duration_text(soa.expire)})"),
+            ("MINIMUM", f"{soa.minimum} ({duration_text(soa.minimum)}); TTL of the record {soa.ttl}"),
+        ]
+    )
     for each in soa.meanings:
         screen.line(f"- {each}", indent=2)
     for each in soa.odd:

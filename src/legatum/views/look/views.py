@@ -25,8 +25,8 @@ class ViewRowPart(Part):
 
 
 class ViewsDocument(Document, tag="legatum.views/1"):
-    """The same names from two views. What differs is what views are for; ``faults`` are addresses that leak, old data, names that are
-    missing and servers of a view that do not agree. ``asked``: view → who."""
+    """The same names from two views. What differs is what views are for; ``faults`` are addresses that leak, old data,
+    names that are missing and servers of a view that do not agree. ``asked``: view → who."""
 
     domain: str
     inside: str
@@ -79,10 +79,19 @@ def show_views(document: ViewsDocument, screen: Screen) -> None:
 
 def show_view_rows(document: ViewsDocument, screen: Screen) -> None:
     """What differs, faults first; what is the same is counted."""
-    told = sorted((each for each in document.rows if each.kind != "the same" or each.apart), key=lambda each: not each.fault)
+    told = sorted(
+        (each for each in document.rows if each.kind != "the same" or each.apart), key=lambda each: not each.fault
+    )
     screen.heading(f"{document.inside} and {document.outside}, side by side")
-    rows = [(each.name, each.type, each.kind, "\n".join(each.inside), "\n".join(each.outside), _apart(each)) for each in told]
-    screen.table(("name", "type", "", document.inside, document.outside, "but"), rows, [BAD if each.fault else "" for each in told])
+    rows = [
+        (each.name, each.type, each.kind, "\n".join(each.inside), "\n".join(each.outside), _apart(each))
+        for each in told
+    ]
+    screen.table(
+        ("name", "type", "", document.inside, document.outside, "but"),
+        rows,
+        [BAD if each.fault else "" for each in told],
+    )
     same = sum(each.kind == "the same" for each in document.rows)
     screen.line(f"{same} names and types are the same in both; {document.questions} were asked for", QUIET)
 
@@ -102,10 +111,16 @@ def _verdict(document: ViewsDocument) -> tuple[str, str]:
 
 
 _REMEDIES = {
-    "missing inside": "people inside find nothing there: put the name into the inner zone too, or let the inner servers pass it on",
+    "missing inside": (
+        "people inside find nothing there: put the name into the inner zone too, or let the inner servers pass it on"
+    ),
     "inside has the old data": "make the change in the inner zone as well; nothing brings it there by itself",
     "outside has the old data": "make the change in the public zone as well",
-    "an inner address outside": "take it out of the public zone: it leads nowhere from outside, and tells strangers about the inside",
-    "not the same within the view": "find who of the view is behind: `legatum compare LEFT RIGHT --domain DOMAIN --answers`",
+    "an inner address outside": (
+        "take it out of the public zone: it leads nowhere from outside, and tells strangers about the inside"
+    ),
+    "not the same within the view": (
+        "find who of the view is behind: `legatum compare LEFT RIGHT --domain DOMAIN --answers`"
+    ),
     "no answer": "are the addresses of the view right, and may this machine ask from its source?",
 }

@@ -31,8 +31,8 @@ class HopPart(Part):
 
 
 class SeenPart(Part):
-    """``new``: at an address that the DNS does not lead to; ``trouble``: why nothing came. ``alike``: how alike the page is to that of the
-    present address, from 0 to 1."""
+    """``new``: at an address that the DNS does not lead to; ``trouble``: why nothing came. ``alike``: how alike the
+    page is to that of the present address, from 0 to 1."""
 
     protocol: str
     name: str
@@ -55,8 +55,8 @@ class SeenPart(Part):
 
 
 class VisitDocument(Document, tag="legatum.visit/1"):
-    """Every service of a domain at every address; ``findings``, worst first. ``worse``: what visitors would suffer at the new addresses and
-    do not suffer now. ``not_looked_at``: what this does not speak of."""
+    """Every service of a domain at every address; ``findings``, worst first. ``worse``: what visitors would suffer at
+    the new addresses and do not suffer now. ``not_looked_at``: what this does not speak of."""
 
     domain: str
     unicode: str
@@ -118,7 +118,11 @@ def _verdict(visit: Visit, findings: Sequence[Finding], worse: Sequence[str]) ->
         return f"{domain}: warning: {told[0].kind.said}{more}", advice(told[0], name_text(visit.domain)), True
     count = len({each.where for each in visit.seen})
     if visit.compares:
-        return f"{domain}: the services at the new address are as good as those at the present one ({count} looked at)", "", True
+        return (
+            f"{domain}: the services at the new address are as good as those at the present one ({count} looked at)",
+            "",
+            True,
+        )
     return f"{domain}: all services answer as they should ({count} looked at)", "", True
 
 
@@ -144,7 +148,11 @@ def _seen(visit: Visit, each: ServiceSeen) -> SeenPart:
 
 
 def _alike(visit: Visit, each: ServiceSeen, what: WebSeen) -> float | None:
-    present = [other.what.page for other in visit.of(each.spot, False) if isinstance(other.what, WebSeen) and other.what.page is not None]
+    present = [
+        other.what.page
+        for other in visit.of(each.spot, False)
+        if isinstance(other.what, WebSeen) and other.what.page is not None
+    ]
     return round(likeness(present[0], what.page), 2) if each.new and present and what.page is not None else None
 
 
@@ -177,7 +185,11 @@ def show_services(document: VisitDocument, screen: Screen) -> None:
     """What stands behind the names, a row for each service and what is alike of it."""
     rows = service_rows(document)
     if rows:
-        screen.heading("The services: what is there now, and at the new address" if document.compares else "The services behind the names")
+        screen.heading(
+            "The services: what is there now, and at the new address"
+            if document.compares
+            else "The services behind the names"
+        )
         screen.table(COLUMNS, [row[:6] for row in rows], [BAD if bad else GOOD if new else "" for *_, new, bad in rows])
 
 
@@ -186,10 +198,19 @@ Row = tuple[str, str, str, str, str, str, bool, bool]
 
 
 def service_rows(document: VisitDocument) -> list[Row]:
-    """What :data:`COLUMNS` has, whether it is of a new address, and whether that is bad; addresses that answer alike are one row."""
+    """What :data:`COLUMNS` has, whether it is of a new address, and whether that is bad; addresses that answer alike
+    are one row."""
     rows: dict[tuple[str, str, str, str, str, bool, bool], list[str]] = {}
     for each in _ordered(document.services):
-        key = (each.protocol, each.name, answered(each), shown(each), certificate_text(each), each.new, _is_bad(document, each))
+        key = (
+            each.protocol,
+            each.name,
+            answered(each),
+            shown(each),
+            certificate_text(each),
+            each.new,
+            _is_bad(document, each),
+        )
         rows.setdefault(key, []).append(each.address)
     return [
         (protocol, name, "\n".join([*addresses, "(new)"] if new else addresses), answers, what, certificate, new, bad)
@@ -199,7 +220,9 @@ def service_rows(document: VisitDocument) -> list[Row]:
 
 def _is_bad(document: VisitDocument, each: SeenPart) -> bool:
     where = f"{each.protocol} {each.name} at {each.address}"
-    return bool(each.trouble) or any(where in seen for found in document.findings if found.severity == "error" for seen in found.seen)
+    return bool(each.trouble) or any(
+        where in seen for found in document.findings if found.severity == "error" for seen in found.seen
+    )
 
 
 def _ordered(services: Iterable[SeenPart]) -> list[SeenPart]:

@@ -1,4 +1,5 @@
-"""A change being followed: live on a terminal, a line for each change when piped, JSON lines, and the curve as picture and table."""
+"""A change being followed: live on a terminal, a line for each change when piped, JSON lines, and the curve as picture
+and table."""
 
 import csv
 from collections.abc import Callable
@@ -56,7 +57,10 @@ def watch_document(progress: ChangeProgress, look: Look, changed: tuple[Told, ..
         servers=look.servers,
         resolvers=look.resolvers,
         forecast=progress.forecast(look.at),
-        told=[ToldPart(party=each.party, who=each.who, state=str(each.state), said=each.said, ttl=each.ttl) for each in look.told],
+        told=[
+            ToldPart(party=each.party, who=each.who, state=str(each.state), said=each.said, ttl=each.ttl)
+            for each in look.told
+        ],
         changed=[f"{each.party} {each.who}" for each in changed],
     )
 
@@ -72,20 +76,40 @@ def verdict_lines(progress: ChangeProgress) -> tuple[bool, str, str]:
     last = progress.looks[-1]
     count = len(last.told)
     if last.complete:
-        agreed = next(each.at for number, each in enumerate(progress.looks) if all(later.complete for later in progress.looks[number:]))
+        agreed = next(
+            each.at
+            for number, each in enumerate(progress.looks)
+            if all(later.complete for later in progress.looks[number:])
+        )
         took = rough_text(agreed - progress.looks[0].at)
         text = f"{what}: everybody asked has it. All {count} servers and resolvers agree after {took}"
         over = progress.over_at
         if over is not None and over > last.at:
-            return True, text, f"that is not over yet: resolvers that were not asked may keep a copy until {people_text(over, last.at)}"
+            return (
+                True,
+                text,
+                "that is not over yet: resolvers that were not asked may keep a copy until "
+                f"{people_text(over, last.at)}",
+            )
         if progress.remembers:
             return True, f"{text}, and every copy anywhere has run out", ""
-        return True, f"{text}, and what was given with a TTL of {progress.old_ttl} has run out; the TTL of before is not known", ""
+        return (
+            True,
+            f"{text}, and what was given with a TTL of {progress.old_ttl} has run out; the TTL of before is not known",
+            "",
+        )
     waiting = last.waiting
     first = waiting[0]
-    text = f"{what}: {count - len(waiting)} of {count} have it; not yet: {first.party} {first.who}, which says {first.said}"
+    text = (
+        f"{what}: {count - len(waiting)} of {count} have it; not yet: {first.party} {first.who}, which says "
+        f"{first.said}"
+    )
     if progress.begins is None:
-        return False, text, f"the change must reach every server first; {_PARTIES[first.party]} {first.who} does not have it"
+        return (
+            False,
+            text,
+            f"the change must reach every server first; {_PARTIES[first.party]} {first.who} does not have it",
+        )
     over = progress.over_at or last.at
     if last.at > over:
         return False, text, f"that is a fault: every copy should have run out by {people_text(over, last.at)}"
@@ -130,7 +154,16 @@ class LiveView:
         head = Text(for_people(clean(verdict)), style="bold green" if good else "bold")
         now = Text(f"{for_people(instant_text(last.at))}, look {progress.count}", style="dim")
         self._live.update(
-            Group(head, Text(for_people(clean(f"Next: {following or 'nothing to do'}"))), now, Text(), table, Text(), *bars), refresh=True
+            Group(
+                head,
+                Text(for_people(clean(f"Next: {following or 'nothing to do'}"))),
+                now,
+                Text(),
+                table,
+                Text(),
+                *bars,
+            ),
+            refresh=True,
         )
 
 
@@ -151,7 +184,11 @@ def show_lines(progress: ChangeProgress, changed: tuple[Told, ...], write: Calla
     """A line for everybody who says something else than the time before."""
     last = progress.looks[-1]
     for each in changed:
-        left = f", {each.ttl} s left" if each.party == "resolver" and each.ttl is not None and each.state == State.OLD else ""
+        left = (
+            f", {each.ttl} s left"
+            if each.party == "resolver" and each.ttl is not None and each.state == State.OLD
+            else ""
+        )
         write(clean(f"{instant_text(last.at)} {each.state:<7} {each.party} {each.who}: {each.said}{left}") + "\n")
 
 
@@ -204,11 +241,23 @@ def _write_picture(path: Path, progress: ChangeProgress) -> None:
     grid = np.linspace(first, ends, 400)
     forecast = [(float(at - first) / unit, share) for at in grid if (share := progress.forecast(float(at))) is not None]
     if forecast:
-        axes.plot(*zip(*forecast, strict=True), "--", color="#8a5a00", label=f"forecast for all caches, TTL {progress.old_ttl} s")
-    axes.set(xlabel=f"{word} since {instant_text(first).replace('T', ' ').replace('Z', ' UTC')}", ylabel="share with the new data")
+        axes.plot(
+            *zip(*forecast, strict=True),
+            "--",
+            color="#8a5a00",
+            label=f"forecast for all caches, TTL {progress.old_ttl} s",
+        )
+    axes.set(
+        xlabel=f"{word} since {instant_text(first).replace('T', ' ').replace('Z', ' UTC')}",
+        ylabel="share with the new data",
+    )
     axes.set_ylim(-0.03, 1.05)
     axes.set_xlim(-0.02 * span / unit, span / unit * 1.02)
-    axes.set_title(f"{name_text(progress.change.name)} {type_text(progress.change.rtype)}: who has the change", loc="left", fontsize=12)
+    axes.set_title(
+        f"{name_text(progress.change.name)} {type_text(progress.change.rtype)}: who has the change",
+        loc="left",
+        fontsize=12,
+    )
     axes.yaxis.set_major_formatter(lambda value, _: f"{value:.0%}")
     axes.grid(alpha=0.25)
     axes.spines[["top", "right"]].set_visible(False)

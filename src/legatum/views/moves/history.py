@@ -25,8 +25,8 @@ _MOST_SHOWN, _LONGEST = 6, 80
 
 
 class ActPart(Part):
-    """``became``: what became of it; ``first``, ``everywhere``: from when on the first and all servers showed it; ``proof``: the entry
-    whose replies show it, for ``--evidence``; ``replies``: how many."""
+    """``became``: what became of it; ``first``, ``everywhere``: from when on the first and all servers showed it;
+    ``proof``: the entry whose replies show it, for ``--evidence``; ``replies``: how many."""
 
     domain: str
     who: str
@@ -45,7 +45,8 @@ class ActPart(Part):
 
 
 class GivenPart(Part):
-    """What was given, and from when to when that was seen. ``by``: the parent, or empty for the domain's own servers."""
+    """What was given, and from when to when that was seen. ``by``: the parent, or empty for the domain's own
+    servers."""
 
     name: str
     type: str
@@ -132,7 +133,9 @@ def show_history(document: HistoryDocument, screen: Screen, whole: bool = False)
     count = Counter(each.became for each in document.acts)
     left = count[Became.OPEN]
     more = {"failed": count[Became.FAILED], "refused": count[Became.REFUSED], "begun and not known to have ended": left}
-    counted = ", ".join([f"{count[Became.DONE]} done", *(f"{number} {what}" for what, number in more.items() if number)])
+    counted = ", ".join(
+        [f"{count[Became.DONE]} done", *(f"{number} {what}" for what, number in more.items() if number)]
+    )
     since = f" since {document.since}" if document.since else ""
     good = not left
     last = document.acts[-1] if document.acts else None
@@ -147,19 +150,31 @@ def show_history(document: HistoryDocument, screen: Screen, whole: bool = False)
         screen.heading("What was done")
         rows = [
             (
-                each.proof if each.proof is not None else "", (each.ended or each.begun).replace("T", " ").rstrip("Z"), each.who,
-                _what(each), each.became, _lines(each.changes) or each.said,
+                each.proof if each.proof is not None else "",
+                (each.ended or each.begun).replace("T", " ").rstrip("Z"),
+                each.who,
+                _what(each),
+                each.became,
+                _lines(each.changes) or each.said,
             )
             for each in document.acts
-        ]  # fmt: skip
+        ]
         styles = [
-            {str(Became.FAILED): BAD, str(Became.REFUSED): DOUBT, str(Became.OPEN): DOUBT, str(Became.UNDONE): DOUBT}.get(each.became, "")
+            {
+                str(Became.FAILED): BAD,
+                str(Became.REFUSED): DOUBT,
+                str(Became.OPEN): DOUBT,
+                str(Became.UNDONE): DOUBT,
+            }.get(each.became, "")
             for each in document.acts
         ]
         screen.table(("proof", "when (UTC)", "who", "what", "", "old → new, or what was seen"), rows, styles)
     _show_seen(document, screen, whole)
     screen.line()
-    screen.line("The journal has what this program did and saw; changes that others made are in it only where they were seen.", QUIET)
+    screen.line(
+        "The journal has what this program did and saw; changes that others made are in it only where they were seen.",
+        QUIET,
+    )
 
 
 def _show_seen(document: HistoryDocument, screen: Screen, whole: bool) -> None:
@@ -169,7 +184,15 @@ def _show_seen(document: HistoryDocument, screen: Screen, whole: bool) -> None:
     if told:
         screen.heading("What was given, and when that was seen")
         rows = [
-            (each.name, each.type, each.ttl, clipped(each.data, _LONGEST), each.by, _minute(each.first), _minute(each.last))
+            (
+                each.name,
+                each.type,
+                each.ttl,
+                clipped(each.data, _LONGEST),
+                each.by,
+                _minute(each.first),
+                _minute(each.last),
+            )
             for each in told
         ]
         screen.table(("name", "type", "TTL", "data", "by", "first", "last"), rows)
@@ -192,15 +215,28 @@ def _lines(changes: Sequence[str]) -> str:
 
 
 def history_csv(documents: Sequence[HistoryDocument]) -> str:
-    """A row for each thing that was done; cells that a spreadsheet would take for a formula are quoted with an apostrophe."""
+    """A row for each thing that was done; cells that a spreadsheet would take for a formula are quoted with an
+    apostrophe."""
     out = io.StringIO()
     rows = csv.writer(out, lineterminator="\n")
-    rows.writerow(("domain", "begun", "ended", "who", "what", "became", "changes", "said", "move", "step", "proof", "replies"))
+    rows.writerow(
+        ("domain", "begun", "ended", "who", "what", "became", "changes", "said", "move", "step", "proof", "replies")
+    )
     for each in (act for document in documents for act in document.acts):
         cells = (
-            each.domain, each.begun, each.ended or "", each.who, each.what, each.became, " ; ".join(each.changes), each.said, each.move,
-            each.step, each.proof if each.proof is not None else "", each.replies,
-        )  # fmt: skip
+            each.domain,
+            each.begun,
+            each.ended or "",
+            each.who,
+            each.what,
+            each.became,
+            " ; ".join(each.changes),
+            each.said,
+            each.move,
+            each.step,
+            each.proof if each.proof is not None else "",
+            each.replies,
+        )
         rows.writerow([cell_text(one_line(cell)) for cell in cells])
     return out.getvalue()
 
@@ -211,14 +247,26 @@ def write_history(path: Path, documents: Sequence[HistoryDocument]) -> None:
 
 
 def write_note(
-    file: str, form: str, found: History, evidence: Mapping[int, str], pending: str, house: str, folder: Path | None, now: float
-) -> None:  # fmt: skip
-    """The letter for the customer. ``evidence``: entry → the replies, as they stand in a file, attached to a page; ``pending``: what is
-    still under way, in words; ``folder``: of the house's own letters. Raises as :func:`~legatum.views.letters.letter.write_letter`."""
+    file: str,
+    form: str,
+    found: History,
+    evidence: Mapping[int, str],
+    pending: str,
+    house: str,
+    folder: Path | None,
+    now: float,
+) -> None:
+    """The letter for the customer. ``evidence``: entry → the replies, as they stand in a file, attached to a page;
+    ``pending``: what is still under way, in words; ``folder``: of the house's own letters. Raises as
+    :func:`~legatum.views.letters.letter.write_letter`."""
     domain = unicode_text(found.domain)
     done = [_act(each) for each in found.acts if each.became == Became.DONE and each.changes]
     attached = [
-        (f"evidence-{number}.jsonl", f"data:application/jsonl;base64,{base64.b64encode(text.encode()).decode()}", _title(found, number))
+        (
+            f"evidence-{number}.jsonl",
+            f"data:application/jsonl;base64,{base64.b64encode(text.encode()).decode()}",
+            _title(found, number),
+        )
         for number, text in evidence.items()
     ]
     left = [each.what for each in found.acts if each.became == Became.OPEN]

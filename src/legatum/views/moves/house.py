@@ -17,8 +17,9 @@ _STYLES = {str(State.TROUBLE): BAD, str(State.PERSON): DOUBT, str(State.READY): 
 
 
 class StandingPart(Part):
-    """``state``: in trouble, waits for a person, may go on, holds, drafted or complete; ``step``: the next one; ``not_before``: until when
-    it holds; ``over``: when all of it is over if every step is done when it is due; ``who`` was at it last, and when."""
+    """``state``: in trouble, waits for a person, may go on, holds, drafted or complete; ``step``: the next one;
+    ``not_before``: until when it holds; ``over``: when all of it is over if every step is done when it is due; ``who``
+    was at it last, and when."""
 
     domain: str
     wish: str
@@ -46,9 +47,9 @@ class SurveyedPart(Part):
 
 
 class HouseDocument(Document, tag="legatum.house/1"):
-    """Every move, what waits for a person first; ``today``: domains whose hold, or whole move, ends within a day; ``broken``: move files
-    that cannot be read, and why; ``undrawn``: domains of fleet moves for which no move could be drawn, and why; ``paused``: fleet moves
-    that are, by the names of their lists."""
+    """Every move, what waits for a person first; ``today``: domains whose hold, or whole move, ends within a day;
+    ``broken``: move files that cannot be read, and why; ``undrawn``: domains of fleet moves for which no move could be
+    drawn, and why; ``paused``: fleet moves that are, by the names of their lists."""
 
     at: str
     moves: list[StandingPart]
@@ -119,8 +120,12 @@ def _ends_today(each: Standing, now: float) -> bool:
 def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> None:
     """``whole``: every move, however many."""
     now = parse_instant(document.at)
-    pressing = [each for each in document.moves if each.state in (str(State.TROUBLE), str(State.PERSON), str(State.READY))]
-    counted = ", ".join(f"{count} {state}" for state, count in sorted(document.counts.items(), key=lambda each: _rank(each[0])))
+    pressing = [
+        each for each in document.moves if each.state in (str(State.TROUBLE), str(State.PERSON), str(State.READY))
+    ]
+    counted = ", ".join(
+        f"{count} {state}" for state, count in sorted(document.counts.items(), key=lambda each: _rank(each[0]))
+    )
     screen.verdict(not document.needs_somebody, f"moves: {counted or 'none'}", _next(document, pressing))
     if document.broken or document.undrawn or document.paused:
         screen.line()
@@ -129,7 +134,9 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
     for domain, why in list(document.undrawn.items())[: None if whole else _MOST_SHOWN]:
         screen.line(f"{domain}: {why}", BAD, indent=4)
     if document.paused:
-        screen.line(f"paused: the fleet moves of {', '.join(document.paused)}; their command with --resume goes on", DOUBT)
+        screen.line(
+            f"paused: the fleet moves of {', '.join(document.paused)}; their command with --resume goes on", DOUBT
+        )
     if document.moves:
         screen.line()
         groups = [[each] for each in document.moves] if whole else _alike(document.moves)
@@ -141,7 +148,10 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
             screen.line(f"{f'and {left} more; ' if left else ''}-v shows each of them", QUIET)
     if document.today:
         screen.line()
-        screen.line(f"Within a day a hold or a move ends of: {', '.join(document.today[:12])}{' …' if len(document.today) > 12 else ''}")
+        screen.line(
+            "Within a day a hold or a move ends of: "
+            f"{', '.join(document.today[:12])}{' …' if len(document.today) > 12 else ''}"
+        )
     if document.surveys:
         screen.line()
         errors = sum("error" in each.findings.values() for each in document.surveys)
@@ -152,7 +162,8 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
 
 
 def _alike(moves: Sequence[StandingPart]) -> list[list[StandingPart]]:
-    """Those that stand at the same step, to the minute, with the same behind them: of many that go together one line is enough."""
+    """Those that stand at the same step, to the minute, with the same behind them: of many that go together one line is
+    enough."""
     found: dict[tuple[object, ...], list[StandingPart]] = {}
     for each in moves:
         until = (each.not_before or "")[:16]
@@ -165,7 +176,15 @@ def _row(group: Sequence[StandingPart], now: float) -> tuple[str, ...]:
     each = group[0]
     state = f"{each.state} (back)" if each.back else each.state
     domain = f"{each.domain} and {len(group) - 1} more" if group[1:] else each.domain
-    return domain, state, f"{each.done}/{each.steps}", each.title, _when(each, now), each.who, each.trouble or each.because
+    return (
+        domain,
+        state,
+        f"{each.done}/{each.steps}",
+        each.title,
+        _when(each, now),
+        each.who,
+        each.trouble or each.because,
+    )
 
 
 def _rank(state: str) -> int:
@@ -175,7 +194,10 @@ def _rank(state: str) -> int:
 def _next(document: HouseDocument, pressing: Sequence[StandingPart]) -> str:
     drafted = [each for each in document.moves if each.state == str(State.DRAFTED) and each.not_before is None]
     if document.undrawn and not pressing:
-        return f"mend what keeps {next(iter(document.undrawn))} from being moved; --leave-out of its fleet move passes it over"
+        return (
+            f"mend what keeps {next(iter(document.undrawn))} from being moved; --leave-out of its fleet move "
+            "passes it over"
+        )
     for first in (*pressing, *drafted):
         _, _, to_do = first.trouble.partition(TO_DO)
         return f"{first.domain}: {f'{to_do}; then ' if to_do else ''}{_on(first)} ({first.title})"
@@ -227,15 +249,26 @@ def house_metrics(document: HouseDocument) -> bytes:
 
     waiting = (str(State.TROUBLE), str(State.PERSON), str(State.READY))
     counted = Counter((slug, severity) for each in document.surveys for slug, severity in each.findings.items())
-    gauge("moves", "Moves of the house by state", [([str(state)], document.counts.get(str(state), 0)) for state in State], "state")
+    gauge(
+        "moves",
+        "Moves of the house by state",
+        [([str(state)], document.counts.get(str(state), 0)) for state in State],
+        "state",
+    )
     holds = [([each.domain], parse_instant(each.not_before)) for each in document.moves if each.not_before]
     gauge("hold_ends_timestamp_seconds", "When the hold before a move's next step ends", holds, "domain")
-    needing = [([each.domain], float(each.state in waiting)) for each in document.moves if each.domain not in document.undrawn]
+    needing = [
+        ([each.domain], float(each.state in waiting)) for each in document.moves if each.domain not in document.undrawn
+    ]
     needing += [([domain], 1.0) for domain in document.undrawn]
     gauge("needs_somebody", "1 where a move waits for somebody", needing, "domain")
     found = [(key, float(count)) for key, count in counted.items()]
     gauge("findings", "Domains with a finding in their last survey", found, "slug", "severity")
-    days = [([each.domain], (parse_instant(each.signed_until) - now) / _DAY) for each in document.surveys if each.signed_until]
+    days = [
+        ([each.domain], (parse_instant(each.signed_until) - now) / _DAY)
+        for each in document.surveys
+        if each.signed_until
+    ]
     gauge("signatures_days_left", "Days until the first of a domain's signatures ends", days, "domain")
     gauge(
         "survey_age_seconds",

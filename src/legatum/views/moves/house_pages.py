@@ -13,7 +13,8 @@ from legatum.views.page import render
 
 
 def write_house(folder: Path, document: HouseDocument, moves: Iterable[tuple[MoveDocument, HistoryDocument]]) -> int:
-    """An index, and a page for each domain, each in one file; how many. Raises as :func:`~legatum.net.file.write_whole`."""
+    """An index, and a page for each domain, each in one file; how many. Raises as
+    :func:`~legatum.net.file.write_whole`."""
     pages = [(move, history, f"{_file_name(move.domain)}.html") for move, history in moves]
     links = {move.domain: name for move, _, name in pages}
     write_whole(folder / "index.html", for_people(render("house.html", house=document, links=links)))

@@ -45,9 +45,9 @@ class StepPartDocument(Part):
 
 
 class MoveDocument(Document, tag="legatum.move-status/1"):
-    """One move as it stands. ``state``: ``drafted``, ``under way`` or ``complete``; ``wish``: what shall be different; ``premises``: as in
-    the move file; ``trouble``: why the next step failed, or was refused, the last time, as the journal has it; ``by_hand``: what only a
-    person can do of it."""
+    """One move as it stands. ``state``: ``drafted``, ``under way`` or ``complete``; ``wish``: what shall be different;
+    ``premises``: as in the move file; ``trouble``: why the next step failed, or was refused, the last time, as the
+    journal has it; ``by_hand``: what only a person can do of it."""
 
     id: str
     domain: str
@@ -64,7 +64,8 @@ class MoveDocument(Document, tag="legatum.move-status/1"):
 
 
 class DraftPart(Part):
-    """One of many. ``over``: when it is over if every step is done when it is due; ``why`` and ``remedy``: why it was not drafted."""
+    """One of many. ``over``: when it is over if every step is done when it is due; ``why`` and ``remedy``: why it was
+    not drafted."""
 
     domain: str
     file: str | None
@@ -80,8 +81,8 @@ class DraftsDocument(Document, tag="legatum.drafts/1"):
 
 
 class AdvanceDocument(Document, tag="legatum.advance/1"):
-    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused``, ``declined``, ``shown`` or ``stopped``; among several
-    also ``failed``, with the fault as its reason."""
+    """How far an advance went: ``halt`` is ``complete``, ``holding``, ``refused``, ``declined``, ``shown`` or
+    ``stopped``; among several also ``failed``, with the fault as its reason."""
 
     domain: str
     halt: str
@@ -100,7 +101,9 @@ class AdvancesDocument(Document, tag="legatum.advances/1"):
 
 def failed_advance(domain: str, fault: Fault) -> AdvanceDocument:
     halt = "refused" if isinstance(fault, GateShut) else "failed"
-    return AdvanceDocument(domain=domain, halt=halt, step=None, until=None, reasons=[fault.message], remedies=[fault.remedy], done=[])
+    return AdvanceDocument(
+        domain=domain, halt=halt, step=None, until=None, reasons=[fault.message], remedies=[fault.remedy], done=[]
+    )
 
 
 def show_advances(document: AdvancesDocument, screen: Screen) -> None:
@@ -123,7 +126,9 @@ def _advance_row(part: AdvanceDocument) -> tuple[str, str, str, str]:
     return part.domain, part.halt, part.until or "-", next(iter(part.reasons), ", ".join(part.done))
 
 
-def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float, trouble: str, by_hand: str = "") -> MoveDocument:
+def move_document(
+    runbook: Runbook, slots: list[Slot], file: str, now: float, trouble: str, by_hand: str = ""
+) -> MoveDocument:
     done = [each for each in slots if each.outcome]
     following = next((each for each in slots if not each.outcome), None)
     state = "complete" if following is None else "under way" if done else "drafted"
@@ -143,13 +148,17 @@ def move_document(runbook: Runbook, slots: list[Slot], file: str, now: float, tr
     )
 
 
-def drafts_document(drawn: Iterable[tuple[Name, Runbook | None, Path | None, Fault | None]], now: float) -> DraftsDocument:
+def drafts_document(
+    drawn: Iterable[tuple[Name, Runbook | None, Path | None, Fault | None]], now: float
+) -> DraftsDocument:
     """Each domain with its runbook and file, or with why there is none."""
     parts = []
     for domain, runbook, path, fault in drawn:
         over = instant_text(list(forecast(runbook, {}, now))[-1].ends) if runbook else None
         why, remedy = (fault.message, fault.remedy) if fault else ("", "")
-        parts.append(DraftPart(domain=name_text(domain), file=str(path) if path else None, over=over, why=why, remedy=remedy))
+        parts.append(
+            DraftPart(domain=name_text(domain), file=str(path) if path else None, over=over, why=why, remedy=remedy)
+        )
     return DraftsDocument(moves=parts)
 
 
@@ -157,11 +166,16 @@ def show_drafts(document: DraftsDocument, screen: Screen) -> None:
     failed = [each for each in document.moves if each.why]
     drafted = [each for each in document.moves if not each.why]
     text = f"{len(drafted)} moves drafted" + (f", {len(failed)} not" if failed else "")
-    following = f"{failed[0].domain}: {failed[0].remedy or failed[0].why}" if failed else f"`legatum move rehearse {drafted[0].domain}`"
+    following = (
+        f"{failed[0].domain}: {failed[0].remedy or failed[0].why}"
+        if failed
+        else f"`legatum move rehearse {drafted[0].domain}`"
+    )
     screen.verdict(not failed, text, following)
     screen.line()
     rows = [
-        (each.domain, each.why or f"over on {each.over} if every step is done when it is due", each.file or "-") for each in document.moves
+        (each.domain, each.why or f"over on {each.over} if every step is done when it is due", each.file or "-")
+        for each in document.moves
     ]
     screen.table(("domain", "", "file"), rows, [BAD if each.why else "" for each in document.moves])
 
@@ -180,7 +194,9 @@ def _step(each: Slot, is_next: bool) -> StepPartDocument:
     hold = None
     if bound is not None:
         considered = [f"{instant_text(when)}: {why}" for when, why in bound.parts]
-        hold = HoldPartDocument(not_before=instant_text(bound.instant), reason=bound.reason, rule=bound.rule, considered=considered)
+        hold = HoldPartDocument(
+            not_before=instant_text(bound.instant), reason=bound.reason, rule=bound.rule, considered=considered
+        )
     return StepPartDocument(
         id=step.id,
         title=step.title,
@@ -197,10 +213,16 @@ def _step(each: Slot, is_next: bool) -> StepPartDocument:
     )
 
 
-def show_move(runbook: Runbook, slots: list[Slot], document: MoveDocument, now: float, screen: Screen, whole: bool = False) -> None:
+def show_move(
+    runbook: Runbook, slots: list[Slot], document: MoveDocument, now: float, screen: Screen, whole: bool = False
+) -> None:
     """The runbook: what, when, and why then; ``whole``: also what must hold, what proves it, and the way back."""
     text = f"{wish_text(runbook)}: {document.state}"
-    end = f"; over on {people_text(slots[-1].ends, now)} if every step is done when it is due" if document.state != "complete" else ""
+    end = (
+        f"; over on {people_text(slots[-1].ends, now)} if every step is done when it is due"
+        if document.state != "complete"
+        else ""
+    )
     screen.verdict(not document.trouble, text + end, document.next)
     _show_trouble(document, screen)
     screen.line()
@@ -235,7 +257,12 @@ def _what_it_rests_on(runbook: Runbook) -> list[tuple[str, str]]:
         facts += _of_the_registration(runbook)
     if runbook.changes_answers:
         facts.append(
-            ("signed", f"no: {premises.unsigned}" if premises.unsigned else premises.signing or "not looked at when this was drafted")
+            (
+                "signed",
+                f"no: {premises.unsigned}"
+                if premises.unsigned
+                else premises.signing or "not looked at when this was drafted",
+            )
         )
         facts.append((
             "assumed",
@@ -250,7 +277,11 @@ def _what_it_rests_on(runbook: Runbook) -> list[tuple[str, str]]:
 def _of_the_delegation(runbook: Runbook) -> list[tuple[str, str]]:
     premises = runbook.premises
     above = premises.of(PARENT, premises.parent_zone)
-    named = next((each for each in above.rrsets if each.rtype == NS and each.name == runbook.domain), None) if above else None
+    named = (
+        next((each for each in above.rrsets if each.rtype == NS and each.name == runbook.domain), None)
+        if above
+        else None
+    )
     changes = [each for step in runbook.steps for each in step.effects if isinstance(each, Delegated)]
     facts = [("NS set", ", ".join(map(name_text, targets(named))) or "none: nobody delegates it")]
     facts += [("then", ", ".join(map(name_text, each.after)) or "none") for each in changes]
@@ -314,30 +345,46 @@ def _left_behind(runbook: Runbook) -> str:
     left = made - {effect.place for step in runbook.steps for effect in step.effects if isinstance(effect, ZoneEnded)}
     if not left:
         return ""
-    return f"; {', '.join(sorted(left))} goes on serving the zone, because caches that renew their copies may ask there: end it by hand"
+    return (
+        f"; {', '.join(sorted(left))} goes on serving the zone, because caches that renew their copies may "
+        "ask there: end it by hand"
+    )
 
 
 def _show_hold(bound: Bound, passed: bool, now: float, screen: Screen) -> None:
     tense = "held" if passed else "hold"
-    screen.line(f"   —  {tense} until {people_text(bound.instant, now)}: {bound.reason}", QUIET if passed else DOUBT, indent=6)
+    screen.line(
+        f"   —  {tense} until {people_text(bound.instant, now)}: {bound.reason}", QUIET if passed else DOUBT, indent=6
+    )
 
 
 def show_status(document: MoveDocument, slots: list[Slot], now: float, screen: Screen) -> None:
     """One line a step."""
     done = sum(1 for each in slots if each.outcome)
-    screen.verdict(not document.trouble, f"{document.domain}: {document.state}, {done} of {len(slots)} steps done", document.next)
+    screen.verdict(
+        not document.trouble, f"{document.domain}: {document.state}, {done} of {len(slots)} steps done", document.next
+    )
     _show_trouble(document, screen)
     screen.line()
     rows = []
     for number, each in enumerate(slots, 1):
         when = people_text(each.outcome.all if each.outcome else each.expected, now)
-        rows.append((number, "done" if each.outcome else "expected", when, each.outcome.summary if each.outcome else each.step.title))
+        rows.append(
+            (
+                number,
+                "done" if each.outcome else "expected",
+                when,
+                each.outcome.summary if each.outcome else each.step.title,
+            )
+        )
     screen.table(("", "", "when", "what"), rows, [QUIET if each.outcome else "" for each in slots])
 
 
 def already_so(domain: str, fault: AlreadySo) -> AdvanceDocument:
     """What is wished for is so, without any step."""
-    return AdvanceDocument(domain=domain, halt="complete", step=None, until=None, reasons=[fault.message], remedies=[], done=[])
+    return AdvanceDocument(
+        domain=domain, halt="complete", step=None, until=None, reasons=[fault.message], remedies=[], done=[]
+    )
 
 
 def advance_document(runbook: Runbook, halted: AdvanceResult, done: list[str]) -> AdvanceDocument:
@@ -370,7 +417,11 @@ def show_halt(runbook: Runbook, halted: AdvanceResult, done: Sequence[str], now:
                 f"note for the customer what was done: `legatum move status {domain}`",
             )
         case Halt.STOPPED if halted.step:
-            screen.verdict(True, f"{domain}: step '{halted.step.id}' is done, as far as was asked", f"`legatum move advance {domain}`")
+            screen.verdict(
+                True,
+                f"{domain}: step '{halted.step.id}' is done, as far as was asked",
+                f"`legatum move advance {domain}`",
+            )
         case Halt.HOLDING if halted.bound and halted.step:
             screen.verdict(
                 True,
@@ -382,7 +433,9 @@ def show_halt(runbook: Runbook, halted: AdvanceResult, done: Sequence[str], now:
         case Halt.REFUSED if halted.step:
             reason, remedy = halted.reasons[0]
             screen.verdict(
-                False, f"{domain}: step '{halted.step.id}' refused: {reason}", remedy or "mend that, then the same command again"
+                False,
+                f"{domain}: step '{halted.step.id}' refused: {reason}",
+                remedy or "mend that, then the same command again",
             )
             for reason, _ in halted.reasons[1:]:
                 screen.line(f"  also: {reason}", DOUBT)
@@ -391,6 +444,10 @@ def show_halt(runbook: Runbook, halted: AdvanceResult, done: Sequence[str], now:
         case _ if halted.step:
             what = f"{domain}: step '{halted.step.id}'"
             if any(step.changes for step in runbook.steps if step.id in done):
-                screen.verdict(False, f"{what}: declined; the steps before it are done", "the same command, and yes, when it shall go on")
+                screen.verdict(
+                    False,
+                    f"{what}: declined; the steps before it are done",
+                    "the same command, and yes, when it shall go on",
+                )
             else:
                 screen.declined(what)

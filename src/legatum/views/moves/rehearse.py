@@ -1,4 +1,5 @@
-"""A rehearsal: safe under a printed model, or how somebody would notice, with the remedy; and everything that it rests on."""
+"""A rehearsal: safe under a printed model, or how somebody would notice, with the remedy; and everything that it rests
+on."""
 
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
@@ -36,8 +37,9 @@ class SetPart(Part):
 
 
 class VersionPart(Part):
-    """What a zone holds: ``rrsets`` by ``NAME TYPE``, those that the plan follows; with them, where ``whole``, everything of ``zone`` of
-    the document that they do not speak of. ``negative_ttl``: how long *no such name* is kept."""
+    """What a zone holds: ``rrsets`` by ``NAME TYPE``, those that the plan follows; with them, where ``whole``,
+    everything of ``zone`` of the document that they do not speak of. ``negative_ttl``: how long *no such name* is
+    kept."""
 
     origin: str
     whole: bool
@@ -46,9 +48,8 @@ class VersionPart(Part):
 
 
 class ServedPart(Part):
-    """From when on, first and last, what is given at an address (null: from ever, or for ever): ``versions`` of the document by number.
-    Where
-    two overlap, either may be had. None: nobody answers, or not for these zones."""
+    """From when on, first and last, what is given at an address (null: from ever, or for ever): ``versions`` of the
+    document by number. Where two overlap, either may be had. None: nobody answers, or not for these zones."""
 
     first: str | None
     last: str | None
@@ -72,8 +73,8 @@ class AllowedPart(Part):
 
 
 class QuestionPart(Part):
-    """What visitors ask for, and the answers that are right, from when on. A question that is not here is right if it is answered as
-    ``zone`` of the document has it."""
+    """What visitors ask for, and the answers that are right, from when on. A question that is not here is right if it
+    is answered as ``zone`` of the document has it."""
 
     schedule: str
     name: str
@@ -82,9 +83,8 @@ class QuestionPart(Part):
 
 
 class CrowdPart(Part):
-    """A third of a population: the last side that caches were answered by, and the largest share of them that failed at one time;
-    ``reached``:
-    when so many in a hundred were answered by it."""
+    """A third of a population: the last side that caches were answered by, and the largest share of them that failed at
+    one time; ``reached``: when so many in a hundred were answered by it."""
 
     caches: str
     side: str
@@ -93,9 +93,10 @@ class CrowdPart(Part):
 
 
 class RehearsalDocument(Document, tag="legatum.rehearsal/2"):
-    """``ground`` and ``timelines``: everything the verdict rests on, so that another checker can be run on it; ``versions``, ``addresses``,
-    ``questions``: the same seen from the addresses that are asked, whole zones at a time, without signing and what is remembered beside;
-    ``zone``: the domain's whole zone as it was gathered. ``uncovered``: what the model knows nothing of; ``safe`` is then false."""
+    """``ground`` and ``timelines``: everything the verdict rests on, so that another checker can be run on it;
+    ``versions``, ``addresses``, ``questions``: the same seen from the addresses that are asked, whole zones at a time,
+    without signing and what is remembered beside; ``zone``: the domain's whole zone as it was gathered. ``uncovered``:
+    what the model knows nothing of; ``safe`` is then false."""
 
     domain: str
     safe: bool
@@ -141,7 +142,9 @@ def _crowd(shares: Shares) -> CrowdPart:
     side = list(shares.answered)[-1]
     reached = {}
     for percent in (1, 50, 90, 99, 100):
-        there = [at for at, share in zip(shares.times, shares.answered[side], strict=True) if share * 100 >= percent - 1e-9]
+        there = [
+            at for at, share in zip(shares.times, shares.answered[side], strict=True) if share * 100 >= percent - 1e-9
+        ]
         if there:
             reached[str(percent)] = instant_text(float(there[0]))
     return CrowdPart(caches=str(shares.kind), side=side, failed=round(float(shares.failed.max()), 4), reached=reached)
@@ -182,7 +185,9 @@ def _addresses(schedule: str, playback: Playback, versions: list[VersionPart]) -
                 if first < last:
                     served.append(_served(first, last, numbers))
         answering = next((period.value for period in track.periods if period.value), "")
-        yield AddressPart(schedule=schedule, place=answering, servers=servers.get(address, []), address=address, served=served)
+        yield AddressPart(
+            schedule=schedule, place=answering, servers=servers.get(address, []), address=address, served=served
+        )
 
 
 def _served(first: float, last: float, numbers: list[int]) -> ServedPart:
@@ -190,20 +195,28 @@ def _served(first: float, last: float, numbers: list[int]) -> ServedPart:
 
 
 def _contents(playback: Playback, place: str, versions: list[VersionPart]) -> Iterator[tuple[float, float, list[int]]]:
-    """What the place gives between two changes of anything that it gives; where a change is on its way, once with the old and once with the
-    new."""
+    """What the place gives between two changes of anything that it gives; where a change is on its way, once with the
+    old and once with the new."""
     zones = [zone for where, zone in playback.timeline.served if where == place]
-    tracks: list[ValueHistory[Any]] = [track for (where, *_), track in playback.timeline.rrsets.items() if where == place]
+    tracks: list[ValueHistory[Any]] = [
+        track for (where, *_), track in playback.timeline.rrsets.items() if where == place
+    ]
     tracks += [track for (where, _), track in playback.timeline.served.items() if where == place]
     changes = sorted({(period.begins, before.ends) for track in tracks for before, period in pairwise(track.own)})
     edges = [(-FOREVER, -FOREVER), *changes, (FOREVER, FOREVER)]
     for (first, _), (_, last) in pairwise(edges):
-        numbers = [_numbered(version, versions) for zone in zones if (version := _version(playback, place, zone, first, edges)) is not None]
+        numbers = [
+            _numbered(version, versions)
+            for zone in zones
+            if (version := _version(playback, place, zone, first, edges)) is not None
+        ]
         if first < last:
             yield first, last, numbers
 
 
-def _version(playback: Playback, place: str, zone: Name, at: float, edges: list[tuple[float, float]]) -> VersionPart | None:
+def _version(
+    playback: Playback, place: str, zone: Name, at: float, edges: list[tuple[float, float]]
+) -> VersionPart | None:
     """The newest that is given just after ``at``."""
     moment = next((first for first, _ in edges if first > at), FOREVER)
     when = at if at == -FOREVER else min(at, moment)
@@ -214,11 +227,15 @@ def _version(playback: Playback, place: str, zone: Name, at: float, edges: list[
     rrsets = {}
     for name, rtype in playback.timeline.keys(zone):
         track = playback.timeline.rrsets.get((place, zone, name, rtype))
-        given = next((each.value for each in reversed(track.own if track is not None else ()) if each.begins <= when), None)
+        given = next(
+            (each.value for each in reversed(track.own if track is not None else ()) if each.begins <= when), None
+        )
         if given is not None:
             rrsets[_key_text(name, rtype)] = _set(given)
     whole = state == Content.WHOLE and place != PARENT
-    return VersionPart(origin=name_text(zone), whole=whole, negative_ttl=playback.premises.negative_ttl(zone), rrsets=rrsets)
+    return VersionPart(
+        origin=name_text(zone), whole=whole, negative_ttl=playback.premises.negative_ttl(zone), rrsets=rrsets
+    )
 
 
 def _numbered(version: VersionPart, versions: list[VersionPart]) -> int:
@@ -270,15 +287,23 @@ def _instant(instant: float) -> str | None:
 def show_rehearsal(document: RehearsalDocument, screen: Screen, whole: bool = False) -> None:
     """``whole``: with the model, sentence by sentence."""
     if document.safe:
-        text = f"{document.domain}: safe under this model. {document.copies_followed} copies followed, none leads astray"
+        text = (
+            f"{document.domain}: safe under this model. {document.copies_followed} copies followed, none leads astray"
+        )
         screen.verdict(True, text, f"`legatum move advance {document.domain}`")
     elif not document.counterexamples:
-        text = f"{document.domain}: not known to be safe: the model does not cover what this domain has. {document.uncovered[0]}"
+        text = (
+            f"{document.domain}: not known to be safe: the model does not cover what this domain has. "
+            f"{document.uncovered[0]}"
+        )
         screen.verdict(False, text, f"`legatum move redraw {document.domain}` looks at it anew, and says what to do")
     else:
         first = document.counterexamples[0]
         count = len(document.counterexamples)
-        text = f"{document.domain}: not safe. {count} way{'s' if count > 1 else ''} in which visitors would fail, first at {first.at}"
+        text = (
+            f"{document.domain}: not safe. {count} way{'s' if count > 1 else ''} in which visitors would "
+            f"fail, first at {first.at}"
+        )
         screen.verdict(False, text, first.remedy)
     for number, each in enumerate(document.counterexamples, 1):
         screen.line()

@@ -1,4 +1,5 @@
-"""One picture of a move: its steps and holds with their reasons, the share of caches on the new side, the careless way beside it.
+"""One picture of a move: its steps and holds with their reasons, the share of caches on the new side, the careless way
+beside it.
 
 Colours are told apart by everybody (and on grey paper by their line styles).
 """
@@ -36,10 +37,18 @@ _LEAST, _MOST = 40, 140  # characters of a reason in a line; what the whole widt
 def draw_timeline(runbook: Runbook, slots: Sequence[Slot], now: float, path: Path) -> None:
     """Writes the picture; the format follows the file's ending (png, svg, pdf)."""
     with mpl.rc_context(
-        {"font.family": "DejaVu Sans", "font.size": 9, "text.color": _INK, "axes.labelcolor": _INK, "axes.edgecolor": _FAINT}
+        {
+            "font.family": "DejaVu Sans",
+            "font.size": 9,
+            "text.color": _INK,
+            "axes.labelcolor": _INK,
+            "axes.edgecolor": _FAINT,
+        }
     ):
         figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=_PAPER)
-        grid = figure.add_gridspec(2, 2, height_ratios=[1.55, 1], left=0.305, right=0.975, top=0.9, bottom=0.075, hspace=0.33, wspace=0.12)
+        grid = figure.add_gridspec(
+            2, 2, height_ratios=[1.55, 1], left=0.305, right=0.975, top=0.9, bottom=0.075, hspace=0.33, wspace=0.12
+        )
         _title(figure, runbook, slots)
         _steps(figure.add_subplot(grid[0, :]), slots, now)
         what = followed(runbook)
@@ -49,7 +58,11 @@ def draw_timeline(runbook: Runbook, slots: Sequence[Slot], now: float, path: Pat
             for axes in (good, bad):
                 axes.set_axis_off()
             good.text(
-                0, 0.9, "Nothing of it can be seen by a visitor in another place: there are no curves to draw.", fontsize=10, va="top"
+                0,
+                0.9,
+                "Nothing of it can be seen by a visitor in another place: there are no curves to draw.",
+                fontsize=10,
+                va="top",
             )
         else:
             _both(good, bad, runbook, slots, what)
@@ -60,7 +73,9 @@ def draw_timeline(runbook: Runbook, slots: Sequence[Slot], now: float, path: Pat
 def _both(good: Any, bad: Any, runbook: Runbook, slots: Sequence[Slot], what: Followed) -> None:
     """This move, and the careless one, for the same caches."""
     generator = np.random.default_rng(1)
-    _shares(good, build_stage(runbook, slots), what, _switched(slots), slots[-1].ends + 0.4 * _HOUR, generator, "This move")
+    _shares(
+        good, build_stage(runbook, slots), what, _switched(slots), slots[-1].ends + 0.4 * _HOUR, generator, "This move"
+    )
     hasty = careless(runbook)
     quick = list(forecast(hasty, {}, _switched(slots)))
     _shares(
@@ -94,12 +109,17 @@ def _stamp(instant: float) -> str:
 
 
 def _reason(axes: Any, row: int, bound: Bound, since: float, ends: float, whole: float) -> None:
-    """Beside the hold from ``since`` to ``ends``, in seconds after the first step: to the side that has more room; within a long one."""
+    """Beside the hold from ``since`` to ``ends``, in seconds after the first step: to the side that has more room;
+    within a long one."""
     behind = 1 - since / whole >= 0.5
     long = ends - since > 0.4 * whole
     room = (ends - since if long else whole - ends) / whole if behind else since / whole
-    text = f"hold {rough_text(ends - since)}: {bound.reason.split(' (rule')[0]}" + (f" (rule {bound.rule})" if bound.rule else "")
-    place = ((since if long else ends) / _HOUR + 0.009 * whole / _HOUR) if behind else since / _HOUR - 0.009 * whole / _HOUR
+    text = f"hold {rough_text(ends - since)}: {bound.reason.split(' (rule')[0]}" + (
+        f" (rule {bound.rule})" if bound.rule else ""
+    )
+    place = (
+        ((since if long else ends) / _HOUR + 0.009 * whole / _HOUR) if behind else since / _HOUR - 0.009 * whole / _HOUR
+    )
     shown = textwrap.fill(text, max(_LEAST, int(room * _MOST)))
     axes.text(place, row, shown, fontsize=7.6, va="center", ha="left" if behind else "right", color=_INK, zorder=3)
 
@@ -111,7 +131,15 @@ def _steps(axes: Any, slots: Sequence[Slot], now: float) -> None:
     for row, each in enumerate(slots):
         at = (each.first - start) / _HOUR
         if each.bound is not None and each.first - before > 1:
-            axes.barh(row, at - (before - start) / _HOUR, left=(before - start) / _HOUR, height=0.62, color=_ORANGE, alpha=0.28, zorder=1)
+            axes.barh(
+                row,
+                at - (before - start) / _HOUR,
+                left=(before - start) / _HOUR,
+                height=0.62,
+                color=_ORANGE,
+                alpha=0.28,
+                zorder=1,
+            )
             _reason(axes, row, each.bound, before - start, each.first - start, end - start)
         done = each.outcome is not None
         axes.plot(
@@ -128,7 +156,10 @@ def _steps(axes: Any, slots: Sequence[Slot], now: float) -> None:
         axes.axvline((now - start) / _HOUR, color=_RED, linewidth=1, linestyle=":")
     axes.set_yticks(
         range(len(slots)),
-        [f"{number}. {textwrap.shorten(each.step.title, 52, placeholder=' …')}" for number, each in enumerate(slots, 1)],
+        [
+            f"{number}. {textwrap.shorten(each.step.title, 52, placeholder=' …')}"
+            for number, each in enumerate(slots, 1)
+        ],
     )
     axes.invert_yaxis()
     axes.set_xlim(-0.25, (end - start) / _HOUR * 1.015 + 0.1)
@@ -138,7 +169,13 @@ def _steps(axes: Any, slots: Sequence[Slot], now: float) -> None:
 
 
 def _shares(
-    axes: Any, playback: Playback, what: Followed, switched: float, ends: float, generator: np.random.Generator, title: str
+    axes: Any,
+    playback: Playback,
+    what: Followed,
+    switched: float,
+    ends: float,
+    generator: np.random.Generator,
+    title: str,
 ) -> None:
     begins = switched - 0.25 * _HOUR
     failed: list[Shares] = []
@@ -146,11 +183,19 @@ def _shares(
         shares = follow(playback, what, kind, begins, ends, generator)
         failed.append(shares)
         side = list(shares.answered)[-1]
-        axes.plot((shares.times - switched) / _HOUR, shares.answered[side] * 100, label=f"{side}, {kind}", linewidth=1.8, **_STYLES[kind])
+        axes.plot(
+            (shares.times - switched) / _HOUR,
+            shares.answered[side] * 100,
+            label=f"{side}, {kind}",
+            linewidth=1.8,
+            **_STYLES[kind],
+        )
     worst = np.max([each.failed for each in failed], axis=0) * 100
     if worst.max() > 0:
         hours = (failed[0].times - switched) / _HOUR
-        axes.fill_between(hours, worst, color=_RED, alpha=0.22, hatch="////", edgecolor=_RED, linewidth=0, label="fail (worst kind)")
+        axes.fill_between(
+            hours, worst, color=_RED, alpha=0.22, hatch="////", edgecolor=_RED, linewidth=0, label="fail (worst kind)"
+        )
         axes.plot(hours, worst, color=_RED, linewidth=1)
     at_worst = worst.max()
     words = "no visitor fails in this sample" if at_worst == 0 else f"up to {at_worst:.0f} % of visitors fail"
@@ -172,7 +217,8 @@ def _switched(slots: Sequence[Slot]) -> float:
 def _legend_text() -> str:
     return (
         "Above: each step, and the hold before it\nwith its reason (shaded).\nOpen circles: to come; blue: done.\n\n"
-        "Below: 3,000 resolvers of each kind,\neach asked every 10 minutes or so.\nLeft: this move. Right: the same changes\n"
+        "Below: 3,000 resolvers of each kind,\neach asked every 10 minutes or so.\nLeft: this move. Right: "
+        "the same changes\n"
         "without a hold, what leads elsewhere\nfirst, what is new 20 minutes late."
     )
 

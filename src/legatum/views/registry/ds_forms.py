@@ -38,8 +38,8 @@ class DerivedDocument(Document, tag="legatum.ds-derived/1"):
 
 
 class AskedDocument(Document, tag="legatum.ds-asked/1"):
-    """``records``: the DS set that the zone asks for, empty where it asks for its removal; ``why``: what shows that; ``doubt``: why a
-    registry should not act on it by itself."""
+    """``records``: the DS set that the zone asks for, empty where it asks for its removal; ``why``: what shows that;
+    ``doubt``: why a registry should not act on it by itself."""
 
     domain: str
     records: list[str]
@@ -49,7 +49,9 @@ class AskedDocument(Document, tag="legatum.ds-asked/1"):
 
 
 def asked_document(domain: Name, request: Request, doubt: str) -> AskedDocument:
-    return AskedDocument(domain=name_text(domain), records=list(request.records), removes=request.removes, why=request.why, doubt=doubt)
+    return AskedDocument(
+        domain=name_text(domain), records=list(request.records), removes=request.removes, why=request.why, doubt=doubt
+    )
 
 
 def show_asked(document: AskedDocument, screen: Screen) -> None:
@@ -79,7 +81,15 @@ def _key(domain: Name, data: bytes) -> DerivedKeyPart:
         assert digest is not None
         line = f"{key.tag} {key.algorithm} {number} {digest.hex().upper()}"
         record = f"{absolute_text(domain)} IN DS {line}"
-        made.append(DsPart(digest_type=number, digest_name=digest_type(number).name, digest=digest.hex().upper(), line=line, record=record))
+        made.append(
+            DsPart(
+                digest_type=number,
+                digest_name=digest_type(number).name,
+                digest=digest.hex().upper(),
+                line=line,
+                record=record,
+            )
+        )
     return DerivedKeyPart(
         tag=key.tag, flags=key.flags, algorithm=key.algorithm, algorithm_name=algorithm(key.algorithm).name,
         dnskey=rdata_text(DNSKEY, data), weak=algorithm(key.algorithm).weak, ds=made,
@@ -92,10 +102,15 @@ def show_derived(document: DerivedDocument, screen: Screen) -> None:
         if key.weak:
             screen.line("this algorithm should no longer be used (RFC 8624 s3.1): change it before its DS is published")
         for each in key.ds:
-            screen.pairs([
-                ("key tag", key.tag), ("algorithm", f"{key.algorithm} ({key.algorithm_name})"),
-                ("digest type", f"{each.digest_type} ({each.digest_name})"), ("digest", f"{each.digest} ({len(each.digest)} digits)"),
-                ("in one line", each.line), ("as a record", each.record),
-            ])  # fmt: skip
+            screen.pairs(
+                [
+                    ("key tag", key.tag),
+                    ("algorithm", f"{key.algorithm} ({key.algorithm_name})"),
+                    ("digest type", f"{each.digest_type} ({each.digest_name})"),
+                    ("digest", f"{each.digest} ({len(each.digest)} digits)"),
+                    ("in one line", each.line),
+                    ("as a record", each.record),
+                ]
+            )
             screen.line()
         screen.pairs([("the key (DNSKEY)", key.dnskey)])

@@ -7,7 +7,8 @@ from legatum.views.screen import BAD, Screen
 
 
 class HostPart(Part):
-    """``glue_needed``: it lies below the domain; ``registry``: None without a host object, or where nobody was asked."""
+    """``glue_needed``: it lies below the domain; ``registry``: None without a host object, or where nobody was
+    asked."""
 
     name: str
     glue_needed: bool
@@ -20,8 +21,8 @@ class HostPart(Part):
 
 
 class HostsDocument(Document, tag="legatum.hosts/1"):
-    """The name servers of a domain. ``agreed``: zone, registry and glue say the same of each, and ``same_set``: parent and zone name the
-    same ones; ``zone_reached``: the zone itself could be asked, by way of the parent."""
+    """The name servers of a domain. ``agreed``: zone, registry and glue say the same of each, and ``same_set``: parent
+    and zone name the same ones; ``zone_reached``: the zone itself could be asked, by way of the parent."""
 
     domain: str
     agreed: bool
@@ -36,7 +37,8 @@ class HostUserPart(Part):
 
 
 class HostUsersDocument(Document, tag="legatum.leaning/1"):
-    """Who uses a host, among ``looked`` domains. ``linked``: the registry says that somebody does, null where it was not asked."""
+    """Who uses a host, among ``looked`` domains. ``linked``: the registry says that somebody does, null where it was
+    not asked."""
 
     host: str
     domains: list[HostUserPart]
@@ -47,15 +49,21 @@ class HostUsersDocument(Document, tag="legatum.leaning/1"):
 def hosts_document(domain: Name, views: list[NamedHost]) -> HostsDocument:
     parts = [
         HostPart(
-            name=name_text(each.name), glue_needed=each.inside, zone=list(each.zone),
+            name=name_text(each.name),
+            glue_needed=each.inside,
+            zone=list(each.zone),
             registry=list(each.registry) if each.registry is not None else None,
-            glue={server: list(found) for server, found in each.glue.items()}, glue_ttl=each.glue_ttl, named_by=list(each.named_by),
+            glue={server: list(found) for server, found in each.glue.items()},
+            glue_ttl=each.glue_ttl,
+            named_by=list(each.named_by),
             agrees=each.agrees,
         )
         for each in views
-    ]  # fmt: skip
+    ]
     reached = any("the zone" in part.named_by for part in parts)
-    same = all(set(part.named_by) in ({"the parent", "the zone"} if reached else {"the parent"}, set()) for part in parts)
+    same = all(
+        set(part.named_by) in ({"the parent", "the zone"} if reached else {"the parent"}, set()) for part in parts
+    )
     return HostsDocument(
         domain=name_text(domain),
         agreed=same and reached and all(part.agrees for part in parts),
@@ -69,14 +77,21 @@ def show_hosts(document: HostsDocument, screen: Screen) -> None:
     inside = [each.name for each in document.hosts if each.glue_needed]
     need = f"{', '.join(inside)} {'needs' if len(inside) == 1 else 'need'} glue" if inside else "none needs glue"
     if document.agreed:
-        screen.verdict(True, f"{document.domain}: {len(document.hosts)} name servers, {need}; all places agree on their addresses", "")
+        screen.verdict(
+            True,
+            f"{document.domain}: {len(document.hosts)} name servers, {need}; all places agree on their addresses",
+            "",
+        )
     elif not document.zone_reached:
         bare = [each.name for each in document.hosts if each.glue_needed and not any(each.glue.values())]
         if bare:
             text = f"{document.domain}: the parent names {', '.join(bare)} and gives no address: nobody gets there"
             following = f"put the addresses at the registry: `legatum hosts set {bare[0]} --address ADDRESS`"
         else:
-            text, following = f"{document.domain}: nobody answers for its NS set", f"`legatum survey {document.domain}` says why"
+            text, following = (
+                f"{document.domain}: nobody answers for its NS set",
+                f"`legatum survey {document.domain}` says why",
+            )
         screen.verdict(False, text, following)
     elif not document.same_set:
         following = "bring both NS sets into step: `legatum hosts enlist HOST`"
@@ -93,7 +108,9 @@ def show_hosts(document: HostsDocument, screen: Screen) -> None:
     for each in document.hosts:
         found = {tuple(addresses) for addresses in each.glue.values()}
         glue = (
-            "\n".join(next(iter(found))) if len(found) == 1 else "\n".join(f"{server}: {', '.join(a)}" for server, a in each.glue.items())
+            "\n".join(next(iter(found)))
+            if len(found) == 1
+            else "\n".join(f"{server}: {', '.join(a)}" for server, a in each.glue.items())
         )
         ttl = f"\nTTL {each.glue_ttl}" if each.glue_ttl is not None else ""
         why = "below the domain" if each.glue_needed else "elsewhere"
@@ -119,7 +136,9 @@ def host_users_document(host: Name, users: HostUsers) -> HostUsersDocument:
 def show_host_users(document: HostUsersDocument, screen: Screen) -> None:
     count, unknown = len(document.domains), bool(document.linked) and not document.domains
     use = f"{count} domain{' uses' if count == 1 else 's use'} it" if count else "nobody here uses it"
-    said = {True: "; the registry says that somebody does", False: "; the registry says that nobody does", None: ""}[document.linked]
+    said = {True: "; the registry says that somebody does", False: "; the registry says that nobody does", None: ""}[
+        document.linked
+    ]
     following = "find out who: give more domains with --users FILE" if unknown else ""
     screen.verdict(not unknown, f"{document.host}: {use}, of {document.looked} domains looked at{said}", following)
     screen.line()

@@ -14,8 +14,8 @@ from legatum.work.registry.registration import Sides
 
 
 class HeldPart(Part):
-    """One source. ``agrees``: its NS set is the one that the parent's servers hand out; None where it says nothing about it. ``ds``: DS
-    records, null where it says nothing about them; ``grace``: periods that run (RFC 3915)."""
+    """One source. ``agrees``: its NS set is the one that the parent's servers hand out; None where it says nothing
+    about it. ``ds``: DS records, null where it says nothing about them; ``grace``: periods that run (RFC 3915)."""
 
     source: str
     registrar: str
@@ -32,7 +32,8 @@ class HeldPart(Part):
 
 
 class RegistrationDocument(Document, tag="legatum.registration/1"):
-    """What the registry holds beside what is published. ``agreed``: nobody says anything else; ``why``: why RDAP says nothing."""
+    """What the registry holds beside what is published. ``agreed``: nobody says anything else; ``why``: why RDAP says
+    nothing."""
 
     domain: str
     agreed: bool
@@ -110,8 +111,9 @@ class PasswordDocument(Document, tag="legatum.password/1"):
 
 
 class RegistrationChangeDocument(Document, tag="legatum.registration-change/1"):
-    """``state``: ``unchanged``, ``shown``, ``declined``, ``changed``, ``worksheet`` or ``published``; ``since``: when it was seen at
-    every server of the parent zone; ``file``: where the worksheet is, and ``sheet`` what stands in it."""
+    """``state``: ``unchanged``, ``shown``, ``declined``, ``changed``, ``worksheet`` or ``published``; ``since``: when
+    it was seen at every server of the parent zone; ``file``: where the worksheet is, and ``sheet`` what stands in
+    it."""
 
     domain: str
     registrar: str
@@ -126,7 +128,8 @@ class RegistrationChangeDocument(Document, tag="legatum.registration-change/1"):
 
 
 class ChangePart(Part):
-    """One domain of many. ``state``: ``unchanged``, ``ready``, ``changed`` or ``failed``; ``why``: what was said, or why not."""
+    """One domain of many. ``state``: ``unchanged``, ``ready``, ``changed`` or ``failed``; ``why``: what was said, or
+    why not."""
 
     domain: str
     state: str
@@ -152,7 +155,11 @@ def registration_document(sides: Sides) -> RegistrationDocument:
     if sides.account is not None:
         found = sides.account
         part = _held("the registrar's account", found, common, found.ds)
-        part.transferred, part.hosts, part.grace = found.transferred, [name_text(host) for host in found.hosts], list(found.grace)
+        part.transferred, part.hosts, part.grace = (
+            found.transferred,
+            [name_text(host) for host in found.hosts],
+            list(found.grace),
+        )
         part.transfer = sides.transfer
         held.append(part)
     if sides.rdap is not None:
@@ -164,20 +171,33 @@ def registration_document(sides: Sides) -> RegistrationDocument:
         ds = sides.published_ds.get(address)
         held.append(
             HeldPart(
-                source=f"the parent's server {address}", registrar="", nameservers=[name_text(name) for name in handed or ()],
-                statuses=[] if handed is not None else ["no answer"], expires="", agrees=agrees, ds=_ds(ds),
+                source=f"the parent's server {address}",
+                registrar="",
+                nameservers=[name_text(name) for name in handed or ()],
+                statuses=[] if handed is not None else ["no answer"],
+                expires="",
+                agrees=agrees,
+                ds=_ds(ds),
             )
-        )  # fmt: skip
+        )
     agreed = common is not None and all(each.agrees is not False for each in held) and not _ds_differ(held)
     return RegistrationDocument(domain=name_text(sides.domain), agreed=agreed, held=held, why=sides.why)
 
 
-def _held(source: str, found: Registration | RegistrationView, common: tuple[Name, ...] | None, ds: tuple[bytes, ...] | None) -> HeldPart:
+def _held(
+    source: str, found: Registration | RegistrationView, common: tuple[Name, ...] | None, ds: tuple[bytes, ...] | None
+) -> HeldPart:
     names = tuple(sorted(found.nameservers))
     return HeldPart(
-        source=source, registrar=found.registrar, nameservers=[name_text(name) for name in names], statuses=list(found.statuses),
-        expires=found.expires, agrees=names == common if names else None, created=found.created, ds=_ds(ds),
-    )  # fmt: skip
+        source=source,
+        registrar=found.registrar,
+        nameservers=[name_text(name) for name in names],
+        statuses=list(found.statuses),
+        expires=found.expires,
+        agrees=names == common if names else None,
+        created=found.created,
+        ds=_ds(ds),
+    )
 
 
 def _ds(found: tuple[bytes, ...] | None) -> list[str] | None:
@@ -193,10 +213,15 @@ def show_registration(document: RegistrationDocument, screen: Screen) -> None:
     sources = len(document.held)
     signed = any(each.ds for each in document.held)
     if document.agreed:
-        screen.verdict(True, f"{document.domain}: {sources} places name the same name servers{' and DS records' if signed else ''}", "")
+        screen.verdict(
+            True,
+            f"{document.domain}: {sources} places name the same name servers{' and DS records' if signed else ''}",
+            "",
+        )
     else:
         following = (
-            "a change on its way is published after a while; else set it right: `legatum registration nameservers DOMAIN --to PROVIDER`"
+            "a change on its way is published after a while; else set it right: `legatum registration "
+            "nameservers DOMAIN --to PROVIDER`"
         )
         wrong = "DS records" if _ds_differ(document.held) else "name servers"
         screen.verdict(False, f"{document.domain}: not everybody names the same {wrong}", following)
@@ -208,7 +233,9 @@ def show_registration(document: RegistrationDocument, screen: Screen) -> None:
         since += [f"transferred {each.transferred[:10]}"] if each.transferred else []
         since += [f"expires {each.expires[:10]}"] if each.expires else []
         says = "\n".join([*each.statuses, *each.grace]) or "-"
-        rows.append((each.source, each.registrar or "-", "\n".join(each.nameservers) or "-", ds, says, "\n".join(since) or "-"))
+        rows.append(
+            (each.source, each.registrar or "-", "\n".join(each.nameservers) or "-", ds, says, "\n".join(since) or "-")
+        )
     styles = [BAD if each.agrees is False else "" for each in document.held]
     screen.table(("who says so", "registrar", "name servers", "DS", "statuses", "dates"), rows, styles)
     for each in document.held:
@@ -227,7 +254,9 @@ _GRACE = {
     "autoRenewPeriod": "renewed by itself lately; deleted or transferred now, the year is given back",
     "renewPeriod": "renewed lately; deleted now, the year is given back",
     "transferPeriod": "transferred lately; deleted now, the year is given back",
-    "redemptionPeriod": ("deleted, out of the zone; it can be had back: `legatum registration restore DOMAIN --reason TEXT`"),
+    "redemptionPeriod": (
+        "deleted, out of the zone; it can be had back: `legatum registration restore DOMAIN --reason TEXT`"
+    ),
     "pendingRestore": "had back, the report is still to come: `legatum registration restore DOMAIN --reason TEXT`",
     "pendingDelete": "deleted; nobody can have it back",
 }  # what each grace period means (RFC 3915 s3.1)
@@ -239,17 +268,27 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
     match document.state:
         case "changed":
             followed = document.action == "nameservers"
-            following = f"`legatum watch {document.domain} --ns NAME,NAME` follows it until everybody has it" if followed else ""
+            following = (
+                f"`legatum watch {document.domain} --ns NAME,NAME` follows it until everybody has it"
+                if followed
+                else ""
+            )
             screen.verdict(True, f"{what}: {document.said}; now {new}", following)
         case "published":
             screen.verdict(True, f"{what}: seen at every server of the parent zone since {document.since}: {new}", "")
         case "worksheet":
-            again = "then the same command with --wait" if document.action == "nameservers" else "then the same command: it looks"
+            again = (
+                "then the same command with --wait"
+                if document.action == "nameservers"
+                else "then the same command: it looks"
+            )
             screen.verdict(True, f"{what}: to be changed by hand, {document.file} says how", again)
             screen.line()
             screen.line(document.sheet)
         case "unchanged":
-            screen.verdict(True, f"{what}: it is like this already: {new}{f': {document.said}' if document.said else ''}", "")
+            screen.verdict(
+                True, f"{what}: it is like this already: {new}{f': {document.said}' if document.said else ''}", ""
+            )
         case "shown":
             screen.untouched(f"{what}: {', '.join(document.old) or 'nothing'} → {new}")
         case _:
@@ -259,7 +298,11 @@ def show_change(document: RegistrationChangeDocument, screen: Screen) -> None:
 def many_document(state: str, registrar: str, wanted: Sequence[Name], candidates: Sequence[Candidate]) -> ManyDocument:
     parts = [
         ManyPart(
-            domain=name_text(each.domain), old=[name_text(name) for name in each.old], state=each.state, why=each.why, remedy=each.remedy
+            domain=name_text(each.domain),
+            old=[name_text(name) for name in each.old],
+            state=each.state,
+            why=each.why,
+            remedy=each.remedy,
         )
         for each in candidates
     ]
@@ -277,11 +320,15 @@ def show_changes(document: ChangesDocument, screen: Screen) -> None:
 def _show_many(document: ManyDocument | ChangesDocument, screen: Screen, before: str) -> None:
     """Counts first, then what did not go well; what did is a line for each only where there are few."""
     parts: Sequence[ManyPart | ChangePart] = document.domains
-    counts = {state: sum(each.state == state for each in parts) for state in ("changed", "ready", "unchanged", "refused", "failed")}
+    counts = {
+        state: sum(each.state == state for each in parts)
+        for state in ("changed", "ready", "unchanged", "refused", "failed")
+    }
     words = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
     bad = [each for each in parts if each.state in ("refused", "failed")]
     following = (
-        f"mend these, then the same command again: {', '.join(each.domain for each in bad[:3])}{' …' if len(bad) > 3 else ''}"
+        "mend these, then the same command again: "
+        f"{', '.join(each.domain for each in bad[:3])}{' …' if len(bad) > 3 else ''}"
         if bad
         else ""
     )
@@ -305,7 +352,11 @@ def show_queue(document: QueueDocument, screen: Screen) -> None:
         f", {taken} read and taken off" if taken else ""
     )
     screen.verdict(
-        True, said, "`legatum registration queue --registrar NAME --take` reads them all and takes them off the queue" if waiting else ""
+        True,
+        said,
+        "`legatum registration queue --registrar NAME --take` reads them all and takes them off the queue"
+        if waiting
+        else "",
     )
     screen.line()
     rows = [(each.ident, each.date, each.text, "taken off" if each.taken else "waiting") for each in document.messages]
@@ -331,12 +382,15 @@ def show_contact(document: ContactDocument, screen: Screen) -> None:
 
 def show_password(document: PasswordDocument, screen: Screen) -> None:
     following = "have `password` in the settings point to the new one"
-    screen.ended(document.state, True, f"{document.registrar}: another password for the account at the registry", following)
+    screen.ended(
+        document.state, True, f"{document.registrar}: another password for the account at the registry", following
+    )
 
 
 def availability_document(registrar: str, found: Sequence[Availability]) -> AvailabilityDocument:
     return AvailabilityDocument(
-        registrar=registrar, domains=[AvailabilityPart(domain=each.domain, free=each.free, reason=each.reason) for each in found]
+        registrar=registrar,
+        domains=[AvailabilityPart(domain=each.domain, free=each.free, reason=each.reason) for each in found],
     )
 
 
@@ -345,5 +399,6 @@ def show_availability(document: AvailabilityDocument, screen: Screen) -> None:
     screen.verdict(True, f"{free} of {len(document.domains)} could be registered", "")
     screen.line()
     screen.table(
-        ("domain", "", "why not"), [(each.domain, "free" if each.free else "taken", each.reason or "-") for each in document.domains]
+        ("domain", "", "why not"),
+        [(each.domain, "free" if each.free else "taken", each.reason or "-") for each in document.domains],
     )

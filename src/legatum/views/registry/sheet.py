@@ -1,4 +1,5 @@
-"""Worksheets for a registrar's form: what to change, old → new, each value in every form in which such pages ask for it."""
+"""Worksheets for a registrar's form: what to change, old → new, each value in every form in which such pages ask for
+it."""
 
 import re
 from collections.abc import Sequence
@@ -28,7 +29,8 @@ def nameserver_sheet(domain: Name, registrar: str, page: str, old: Sequence[Name
         lines,
         f"{len(new)} names in the list, none of the old ones left, each in a field of its own.",
         "A final dot only where the page's own example has one. Some pages hang the domain on a name without it.",
-        "Leave contact data, DS records and the lock alone. Fields for addresses are for name servers below the domain itself only.",
+        "Leave contact data, DS records and the lock alone. Fields for addresses are for name servers below "
+        "the domain itself only.",
     )
 
 
@@ -67,7 +69,9 @@ def host_sheet(domain: Name, host: Name, registrar: str, page: str, old: Sequenc
     lines += ["Such pages call it host, child name server, private name server or glue record.", ""]
     lines += [f"- [ ] the host: {_in_forms(label, *_forms(host))}"]
     lines += [f"- [ ] address to take out: `{each}`" for each in old if each not in new]
-    lines += [f"- [ ] address to put in: `{each}` ({'IPv6' if ':' in each else 'IPv4'})" for each in new if each not in old]
+    lines += [
+        f"- [ ] address to put in: `{each}` ({'IPv6' if ':' in each else 'IPv4'})" for each in new if each not in old
+    ]
     lines += [f"- address to leave alone: `{each}`" for each in new if each in old]
     if not new:
         lines += ["- [ ] then take the host itself away"]
@@ -92,7 +96,9 @@ def transfer_sheet(domain: Name, registrar: str, page: str, to_do: Sequence[str]
 def form_sheet(domain: Name, registrar: str, page: str, what: str, to_do: Sequence[str]) -> str:
     """Anything else that a registrar's form has, as Markdown."""
     lines = _head(f"{name_text(domain)} at {registrar}: {what}", page)
-    return _whole([*lines, *(f"- [ ] {each}" for each in to_do), ""], "Leave name servers, DS records and contact data alone.")
+    return _whole(
+        [*lines, *(f"- [ ] {each}" for each in to_do), ""], "Leave name servers, DS records and contact data alone."
+    )
 
 
 def step_sheet(runbook: Runbook, step: Step, by_hand: ByHand) -> str:
@@ -141,8 +147,10 @@ def write_sheet(path: Path, text: str) -> None:
 
 
 _STYLE = (
-    "body{font:16px/1.5 system-ui,sans-serif;max-width:52rem;margin:2rem auto;padding:0 1rem;color:#1b2430}h1{font-size:1.5rem}"
-    "h2{font-size:1.1rem;margin-top:1.6rem}code,pre{background:#eef1f5;border-radius:4px;padding:.1rem .35rem;user-select:all}"
+    "body{font:16px/1.5 system-ui,sans-serif;max-width:52rem;margin:2rem auto;padding:0 1rem;"
+    "color:#1b2430}h1{font-size:1.5rem}"
+    "h2{font-size:1.1rem;margin-top:1.6rem}code,pre{background:#eef1f5;border-radius:4px;"
+    "padding:.1rem .35rem;user-select:all}"
     "pre{padding:.6rem;overflow-x:auto}ul{list-style:none;padding-left:.2rem}"
     "li{margin:.35rem 0}@media print{code,pre{border:1px solid #99a}}"
 )
@@ -171,4 +179,6 @@ def _page(text: str) -> str:
 
 def _marked(text: str) -> str:
     """What stands between back-ticks is a value."""
-    return "".join(f"<code>{escape(part)}</code>" if odd % 2 else escape(part) for odd, part in enumerate(text.split("`")))
+    return "".join(
+        f"<code>{escape(part)}</code>" if odd % 2 else escape(part) for odd, part in enumerate(text.split("`"))
+    )

@@ -50,9 +50,9 @@ class AnswerPart(Part):
 
 
 class CompareDocument(Document, tag="legatum.compare/1"):
-    """What differs between two places. ``expected`` differences - SOA and NS at the apex, what a signer makes - say nothing.
-    ``weight``: what a difference means for visitors who are led from the left side to the right one; ``worse``: there is one that they
-    would suffer, or of which that is not known."""
+    """What differs between two places. ``expected`` differences - SOA and NS at the apex, what a signer makes - say
+    nothing. ``weight``: what a difference means for visitors who are led from the left side to the right one;
+    ``worse``: there is one that they would suffer, or of which that is not known."""
 
     domain: str
     left: str
@@ -75,12 +75,24 @@ class CompareListDocument(Document, tag="legatum.compare-list/1"):
     comparisons: list[CompareDocument]
 
 
-_COLUMNS = ("domain", "left", "right", "name", "type", "what", "for visitors", "left TTL", "left data", "right TTL", "right data")
+_COLUMNS = (
+    "domain",
+    "left",
+    "right",
+    "name",
+    "type",
+    "what",
+    "for visitors",
+    "left TTL",
+    "left data",
+    "right TTL",
+    "right data",
+)
 
 
 def compare_csv(documents: Iterable[CompareDocument]) -> str:
-    """The differences in contents and in answers, a row each; cells that a spreadsheet would take for a formula are quoted with an
-    apostrophe."""
+    """The differences in contents and in answers, a row each; cells that a spreadsheet would take for a formula are
+    quoted with an apostrophe."""
     file = io.StringIO()
     rows = csv.writer(file)
     rows.writerow(_COLUMNS)
@@ -102,7 +114,8 @@ def read_difference(text: bytes) -> CompareDocument:
         return msgspec.json.decode(text, type=CompareDocument)
     except msgspec.DecodeError as error:
         raise BadInput(
-            f"no comparison: {error}", "give a file that `legatum compare LEFT RIGHT --domain DOMAIN --difference FILE` wrote"
+            f"no comparison: {error}",
+            "give a file that `legatum compare LEFT RIGHT --domain DOMAIN --difference FILE` wrote",
         ) from None
 
 
@@ -123,7 +136,9 @@ def differences_of(document: CompareDocument, origin: Name) -> list[Difference]:
 def compare_document(contents: ContentsComparison, answers: AnswersComparison | None) -> CompareDocument:
     left, right = contents.left, contents.right
     differing = {(each.name, each.rtype) for each in contents.differences}
-    weights = [each.weight for each in contents.differences] + [each.weight for each in (answers.differences if answers else ())]
+    weights = [each.weight for each in contents.differences] + [
+        each.weight for each in (answers.differences if answers else ())
+    ]
     return CompareDocument(
         domain=name_text(left.zone.origin),
         left=left.source,
@@ -159,7 +174,8 @@ def _side(rrset: RRset | None) -> SidePart | None:
 def _answer(each: AnswerDifference, answers: AnswersComparison) -> AnswerPart:
     said = [
         SaidPart(
-            said=[f"{rrset.ttl} {rrset.type_text} {text}" for rrset in what.rrsets for text in rdata_texts(rrset)] or [what.outcome],
+            said=[f"{rrset.ttl} {rrset.type_text} {text}" for rrset in what.rrsets for text in rdata_texts(rrset)]
+            or [what.outcome],
             addresses=[f"{address} ({answers.sides[address]})" for address in where],
         )
         for what, where in each.said.items()
@@ -175,17 +191,25 @@ def _answer(each: AnswerDifference, answers: AnswersComparison) -> AnswerPart:
 
 
 def show_compare(document: CompareDocument, screen: Screen) -> None:
-    asked = f"; {document.questions} questions to each of {len(document.addresses)} addresses" if document.questions else ""
+    asked = (
+        f"; {document.questions} questions to each of {len(document.addresses)} addresses" if document.questions else ""
+    )
     if document.equal:
         same = ", same answers" if document.questions else ""
-        first = f"{document.domain}: {document.left} and {document.right} say the same: {document.same} RRsets equal{asked}{same}"
+        first = (
+            f"{document.domain}: {document.left} and {document.right} say the same: {document.same} RRsets "
+            f"equal{asked}{same}"
+        )
         following = "" if document.questions else "ask the servers themselves too: add --answers"
     elif document.worse:
-        first = f"{document.domain}: {document.right} is not as good as {document.left}: {_counted(document, _REFUSING)}"
+        first = (
+            f"{document.domain}: {document.right} is not as good as {document.left}: {_counted(document, _REFUSING)}"
+        )
         following = "bring the sides to the same contents before a delegation points at both"
     else:
         first = (
-            f"{document.domain}: visitors miss nothing at {document.right}: {document.same} RRsets equal{asked}; {_counted(document, ())}"
+            f"{document.domain}: visitors miss nothing at {document.right}: {document.same} RRsets "
+            f"equal{asked}; {_counted(document, ())}"
         )
         following = "" if document.questions else "ask the servers themselves too: add --answers"
     everywhere = document.everywhere
@@ -194,9 +218,13 @@ def show_compare(document: CompareDocument, screen: Screen) -> None:
     screen.verdict(not document.worse and (everywhere is None or everywhere.good), first, following)
     if everywhere is not None:
         show_everywhere(everywhere, screen)
-    screen.heading(f"Contents: serial {document.left_serial} at {document.left}, {document.right_serial} at {document.right}")
+    screen.heading(
+        f"Contents: serial {document.left_serial} at {document.left}, {document.right_serial} at {document.right}"
+    )
     ordered = sorted(document.differences, key=lambda each: each.expected)
-    rows = [(each.name, each.type, f"{each.kind}: {each.weight}", _cell(each.left), _cell(each.right)) for each in ordered]
+    rows = [
+        (each.name, each.type, f"{each.kind}: {each.weight}", _cell(each.left), _cell(each.right)) for each in ordered
+    ]
     if rows:
         columns = ("name", "type", "what", document.left, document.right)
         screen.table(columns, rows, [_style(each) for each in ordered])
@@ -218,8 +246,14 @@ def _counted(document: CompareDocument, weights: Iterable[str]) -> str:
     wanted = tuple(weights) or tuple(str(each) for each in ForVisitors if not each.refuses and each != ForVisitors.OWN)
     said = []
     for weight in wanted:
-        sets, answers = (sum(each.weight == weight for each in some) for some in (document.differences, document.answers))
-        parts = [f"{count} {word}{'' if count == 1 else 's'}" for count, word in ((sets, "RRset"), (answers, "answer")) if count]
+        sets, answers = (
+            sum(each.weight == weight for each in some) for some in (document.differences, document.answers)
+        )
+        parts = [
+            f"{count} {word}{'' if count == 1 else 's'}"
+            for count, word in ((sets, "RRset"), (answers, "answer"))
+            if count
+        ]
         if parts:
             said.append(f"{' and '.join(parts)} {weight}")
     return ", ".join(said)
@@ -229,7 +263,10 @@ def _show_answers(document: CompareDocument, screen: Screen) -> None:
     screen.heading(f"Answers: {document.questions} questions to each of {len(document.addresses)} addresses")
     for side in (document.left, document.right):
         ending = f" ({side})"
-        screen.line(f"{side}: {', '.join(each.removesuffix(ending) for each in document.addresses if each.endswith(ending))}", QUIET)
+        screen.line(
+            f"{side}: {', '.join(each.removesuffix(ending) for each in document.addresses if each.endswith(ending))}",
+            QUIET,
+        )
     wrong = [each for each in document.answers if not each.expected]
     own = ", ".join(f"{each.name} {each.type}" for each in document.answers if each.expected)
     if not wrong:
@@ -253,10 +290,15 @@ def _said_by(answer: AnswerPart, side: str) -> str:
     """What one side says; with the addresses where not all of its servers say the same."""
     ending = f" ({side})"
     said = {
-        "\n".join(part.said): [each.removesuffix(ending) for each in part.addresses if each.endswith(ending)] for part in answer.answers
+        "\n".join(part.said): [each.removesuffix(ending) for each in part.addresses if each.endswith(ending)]
+        for part in answer.answers
     }
     given = {text: addresses for text, addresses in said.items() if addresses}
-    return next(iter(given)) if len(given) == 1 else "\n".join(f"{text}\n  from {', '.join(where)}" for text, where in given.items())
+    return (
+        next(iter(given))
+        if len(given) == 1
+        else "\n".join(f"{text}\n  from {', '.join(where)}" for text, where in given.items())
+    )
 
 
 def _cell(side: SidePart | None) -> str:

@@ -14,11 +14,13 @@ from legatum.views.screen import Screen
 
 
 class GatherDocument(Document, tag="legatum.gather/1"):
-    """``completeness``: ``complete``, ``counted``, ``a sample`` or ``as the file has it``; ``known_because`` says how that is known.
+    """``completeness``: ``complete``, ``counted``, ``a sample`` or ``as the file has it``; ``known_because`` says how
+    that is known.
 
-    ``exist``, ``known``: names that there are and that were gathered, ``asked``: names asked for, where that is known; ``doubts``: what may
-    be missing; ``tried``: ways that were not open; ``copied_from``: the domain whose zone it is a copy of, under another name, and
-    ``left``: text that still holds the old one; ``left_out``: what a signer made, which is not copied.
+    ``exist``, ``known``: names that there are and that were gathered, ``asked``: names asked for, where that is known;
+    ``doubts``: what may be missing; ``tried``: ways that were not open; ``copied_from``: the domain whose zone it is a
+    copy of, under another name, and ``left``: text that still holds the old one; ``left_out``: what a signer made,
+    which is not copied.
     """
 
     domain: str
@@ -80,16 +82,22 @@ def gather_document(
 def show_gather(document: GatherDocument, screen: Screen) -> None:
     place = f", written to {document.file}" if document.file else ""
     whole = document.completeness in (Degree.COMPLETE, Degree.UNCHECKED)
-    following = f"check what is served against it: `legatum compare {document.file} {document.source}`" if document.file else ""
+    following = (
+        f"check what is served against it: `legatum compare {document.file} {document.source}`" if document.file else ""
+    )
     if document.copied_from:
         following = (
-            f"mend what still holds the old name, then `legatum publish {document.domain} --from {document.file or 'FILE'} --to PROVIDER`"
+            f"mend what still holds the old name, then `legatum publish {document.domain} --from "
+            f"{document.file or 'FILE'} --to PROVIDER`"
         )
     elif not whole:
-        following = "add names that you know of with --names FILE, or ask the provider for an export, before you rely on this"
+        following = (
+            "add names that you know of with --names FILE, or ask the provider for an export, before you rely on this"
+        )
     screen.verdict(
         whole and not document.left,
-        f"{document.domain}: {document.records} records at {document.names} names from {document.source}, serial {document.serial}{place}",
+        f"{document.domain}: {document.records} records at {document.names} names from {document.source}, "
+        f"serial {document.serial}{place}",
         following,
     )
     screen.line()
@@ -101,6 +109,10 @@ def show_gather(document: GatherDocument, screen: Screen) -> None:
             *(("in doubt", doubt) for doubt in document.doubts),
             *(("not open", tried) for tried in document.tried),
             *(("old name in", text) for text in document.left),
-            *([("left out", f"{document.left_out}: a signer made it, the copy's own signer makes it anew")] if document.left_out else []),
+            *(
+                [("left out", f"{document.left_out}: a signer made it, the copy's own signer makes it anew")]
+                if document.left_out
+                else []
+            ),
         ]
     )

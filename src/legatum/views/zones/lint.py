@@ -23,8 +23,8 @@ class SlipPart(Part):
 
 
 class PastedRowPart(Part):
-    """``text``: as pasted, ``record`` as understood, empty where it is left out; ``doubts``: what was taken as something that it does not
-    plainly say; ``fault``: why nothing could be made of it."""
+    """``text``: as pasted, ``record`` as understood, empty where it is left out; ``doubts``: what was taken as
+    something that it does not plainly say; ``fault``: why nothing could be made of it."""
 
     line: int
     text: str
@@ -41,8 +41,8 @@ class PastedPart(Part):
 
 
 class LintDocument(Document, tag="legatum.lint/1"):
-    """``slips``: what could not be read in a master file; ``findings``: on what could be, worst first. ``good``: neither slip nor error;
-    ``pasted``: where it is a table and no master file, each row as it was understood."""
+    """``slips``: what could not be read in a master file; ``findings``: on what could be, worst first. ``good``:
+    neither slip nor error; ``pasted``: where it is a table and no master file, each row as it was understood."""
 
     domain: str
     source: str
@@ -67,7 +67,8 @@ def lint_document(linted: Linted) -> LintDocument:
         good=not linted.slips and not any(each.severity == "error" for each in findings),
         records=linted.zone.record_count if linted.zone else 0,
         slips=[
-            SlipPart(file=each.file, line=each.line, column=each.column, what=each.what, expected=each.expected) for each in linted.slips
+            SlipPart(file=each.file, line=each.line, column=each.column, what=each.what, expected=each.expected)
+            for each in linted.slips
         ],
         findings=findings,
         pasted=pasted_part(linted.pasted) if linted.pasted is not None else None,
@@ -79,18 +80,26 @@ def pasted_part(pasted: Pasted) -> PastedPart:
         layout=pasted.layout,
         rows=[
             PastedRowPart(
-                line=each.row.line, text=each.row.text, record=each.text(pasted.domain), doubts=each.doubts, fault=each.fault
+                line=each.row.line,
+                text=each.row.text,
+                record=each.text(pasted.domain),
+                doubts=each.doubts,
+                fault=each.fault,
             )
             for each in pasted.rows
         ],
-    )  # fmt: skip
+    )
 
 
 def show_pasted(part: PastedPart, screen: Screen) -> None:
     """What was pasted and what was understood side by side, and each doubt with its line."""
     screen.heading(f"As it was understood ({part.layout})")
     rows = [(each.line, each.text, each.record or "left out") for each in part.rows]
-    screen.table(("line", "pasted", "understood"), rows, [BAD if each.fault else DOUBT if each.doubts else "" for each in part.rows])
+    screen.table(
+        ("line", "pasted", "understood"),
+        rows,
+        [BAD if each.fault else DOUBT if each.doubts else "" for each in part.rows],
+    )
     for each in part.rows:
         for text in each.doubts:
             screen.line(f"line {each.line}: {text}", DOUBT, indent=2)
@@ -111,12 +120,21 @@ def show_lint(document: LintDocument, screen: Screen) -> None:
 
 def _verdict(document: LintDocument) -> tuple[str, str]:
     what = f"{document.domain} ({document.source}, {document.records} records)"
-    counts = {severity: sum(each.severity == severity for each in document.findings) for severity in ("error", "warning", "notice")}
+    counts = {
+        severity: sum(each.severity == severity for each in document.findings)
+        for severity in ("error", "warning", "notice")
+    }
     told = ", ".join(f"{count} {severity}{'s' if count > 1 else ''}" for severity, count in counts.items() if count)
     doubts = sum(len(each.doubts) for each in document.pasted.rows) if document.pasted is not None else 0
-    told = ", ".join(filter(None, (told, f"{doubts} doubt{'s' if doubts > 1 else ''} about what was pasted" if doubts else "")))
+    told = ", ".join(
+        filter(None, (told, f"{doubts} doubt{'s' if doubts > 1 else ''} about what was pasted" if doubts else ""))
+    )
     if document.slips:
-        remedy = "mend these rows, or copy them anew" if document.pasted is not None else "mend them: no server would load this file"
+        remedy = (
+            "mend these rows, or copy them anew"
+            if document.pasted is not None
+            else "mend them: no server would load this file"
+        )
         return f"{what}: {_counted(document.slips, 'place')} cannot be read{'; else ' + told if told else ''}", remedy
     if counts["error"]:
         return f"{what}: {told}", "mend the errors before anybody serves this"

@@ -13,15 +13,16 @@ from legatum.work.zones.publish import Published
 
 NOT_THERE = "the zone is not there yet: it is made first"
 _FOLLOWING = (
-    "before a delegation points there, compare the answers of both sides: `legatum compare PROVIDER PROVIDER --domain DOMAIN --answers`"
+    "before a delegation points there, compare the answers of both sides: `legatum compare PROVIDER PROVIDER "
+    "--domain DOMAIN --answers`"
 )
 
 
 class PublishDocument(Document, tag="legatum.publish/1"):
-    """``state``: ``unchanged``, ``shown``, ``declined`` or ``published``; ``serial``, ``first``, ``all`` and ``addresses``: what every
-    server was seen to answer; ``how``: in which way nobody else's change could be overwritten; ``moved_on``: what somebody else has changed
-    meanwhile, wanted on the right; ``left_out``: what was not sent, and why; ``kept``: what the SOA record
-    goes on naming of somebody else's."""
+    """``state``: ``unchanged``, ``shown``, ``declined`` or ``published``; ``serial``, ``first``, ``all`` and
+    ``addresses``: what every server was seen to answer; ``how``: in which way nobody else's change could be
+    overwritten; ``moved_on``: what somebody else has changed meanwhile, wanted on the right; ``left_out``: what was not
+    sent, and why; ``kept``: what the SOA record goes on naming of somebody else's."""
 
     domain: str
     provider: str
@@ -82,10 +83,15 @@ def show_publish(document: PublishDocument, screen: Screen, following: str = _FO
     where = f"{document.domain} at {document.provider}"
     match document.state:
         case "published":
-            text = f"{where}: published, serial {document.serial}; all {len(document.addresses)} addresses answer with it"
+            text = (
+                f"{where}: published, serial {document.serial}; all {len(document.addresses)} addresses answer with it"
+            )
             screen.verdict(True, f"{text}, {_elsewhere(document)}", following)
         case "unchanged":
-            text = f"{where}: nothing to change; all {len(document.addresses)} addresses answer like this, serial {document.serial}"
+            text = (
+                f"{where}: nothing to change; all {len(document.addresses)} addresses answer like this, "
+                f"serial {document.serial}"
+            )
             screen.verdict(True, text + (f"; {_elsewhere(document)}" if document.moved_on else ""), "")
         case "shown":
             screen.untouched(f"{where}: {len(document.changes)} RRsets would change")

@@ -15,8 +15,8 @@ _MADE_FIRST = ", the zone is made first"
 
 
 class PutPart(Part):
-    """``state``: ``ready``, ``by hand``, ``unchanged``, ``refused``, ``failed`` or ``published``; ``is_new``: the zone was not there yet;
-    ``file``: the worksheet; ``why`` and ``remedy``: of what went wrong."""
+    """``state``: ``ready``, ``by hand``, ``unchanged``, ``refused``, ``failed`` or ``published``; ``is_new``: the zone
+    was not there yet; ``file``: the worksheet; ``why`` and ``remedy``: of what went wrong."""
 
     domain: str
     state: str
@@ -38,9 +38,13 @@ class PublishManyDocument(Document, tag="legatum.publish-of-many/1"):
     zones: list[PutPart]
 
 
-def many_document(state: str, provider: str, source: str, puts: Sequence[Put], files: Mapping[Name, str]) -> PublishManyDocument:
+def many_document(
+    state: str, provider: str, source: str, puts: Sequence[Put], files: Mapping[Name, str]
+) -> PublishManyDocument:
     """``files``: the worksheets that were written, by domain."""
-    return PublishManyDocument(state=state, provider=provider, source=source, zones=[_put(each, files.get(each.domain)) for each in puts])
+    return PublishManyDocument(
+        state=state, provider=provider, source=source, zones=[_put(each, files.get(each.domain)) for each in puts]
+    )
 
 
 def _put(put: Put, file: str | None) -> PutPart:
@@ -59,8 +63,13 @@ def _put(put: Put, file: str | None) -> PutPart:
 
 
 def many_lines(puts: Sequence[Put], all_of_them: bool) -> list[str]:
-    """Old → new of all that are ready, where that is not too much to read, or wanted; else a line for each zone, of the first ones."""
-    ready = [(name_text(each.domain), each.publication) for each in puts if each.state == "ready" and each.publication is not None]
+    """Old → new of all that are ready, where that is not too much to read, or wanted; else a line for each zone, of the
+    first ones."""
+    ready = [
+        (name_text(each.domain), each.publication)
+        for each in puts
+        if each.state == "ready" and each.publication is not None
+    ]
     whole = [f"{domain}: {line}" for domain, publication in ready for line in change_lines(publication)]
     if all_of_them or len(whole) <= _MOST_LINES:
         return whole
@@ -92,7 +101,9 @@ def show_many(document: PublishManyDocument, screen: Screen) -> None:
     text += ", ".join(f"{count} {state}" for state, count in sorted(counts.items()))
     if counts["by hand"] and not any(each.file for each in document.zones):
         usual = "without --dry-run the worksheets are written"
-    remedy = f"mend {bad[0].domain}{others} ({bad[0].remedy or bad[0].why}), then the same command again" if bad else usual
+    remedy = (
+        f"mend {bad[0].domain}{others} ({bad[0].remedy or bad[0].why}), then the same command again" if bad else usual
+    )
     screen.ended(document.state if counts["ready"] or bad else "done", not bad, text, remedy)
     shown = document.zones if len(document.zones) <= _MOST_SHOWN else bad
     rows = [(each.domain, each.state, each.why or each.file or _said(each)) for each in shown]
@@ -104,4 +115,7 @@ def show_many(document: PublishManyDocument, screen: Screen) -> None:
 def _said(part: PutPart) -> str:
     making = "" if not part.is_new else ", the zone was made" if part.serial is not None else _MADE_FIRST
     said = [_count(len(part.changes)) + making] if part.changes else []
-    return "; ".join([*said, *([f"serial {part.serial} on every server"] if part.serial is not None else []), *part.notes]) or "-"
+    return (
+        "; ".join([*said, *([f"serial {part.serial} on every server"] if part.serial is not None else []), *part.notes])
+        or "-"
+    )

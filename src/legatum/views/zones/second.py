@@ -30,7 +30,9 @@ class SecondDocument(Document, tag="legatum.second/1"):
 def second_document(domain: Name, found: list[ServerSerial]) -> SecondDocument:
     serials = {each.serial for each in found}
     parts = [
-        ServerSerialPart(party=each.party, server=name_text(each.server), address=each.address, serial=each.serial, said=each.said)
+        ServerSerialPart(
+            party=each.party, server=name_text(each.server), address=each.address, serial=each.serial, said=each.said
+        )
         for each in found
     ]
     return SecondDocument(domain=name_text(domain), agreed=len(serials) == 1 and None not in serials, servers=parts)
@@ -42,13 +44,23 @@ def show_second(document: SecondDocument, screen: Screen) -> None:
         text = f"{document.domain}: all {len(document.servers)} addresses of both providers have serial {serials[0]}"
         screen.verdict(True, text, "")
     else:
-        text = f"{document.domain}: the providers do not have the same zone: serials {', '.join(map(str, serials)) or 'none'}"
+        text = (
+            f"{document.domain}: the providers do not have the same zone: serials "
+            f"{', '.join(map(str, serials)) or 'none'}"
+        )
         silent = sorted({each.party for each in document.servers if each.serial is None})
         adding = f"`legatum second add {document.domain} --second NAME` has {', '.join(silent)} serve it"
         screen.verdict(False, text, adding if silent else "see why the ones behind do not fetch it")
     screen.line()
-    rows = [(each.party, each.server, each.address, each.serial if each.serial is not None else each.said) for each in document.servers]
-    screen.table(("provider", "server", "address", "serial"), rows, ["" if each.serial is not None else BAD for each in document.servers])
+    rows = [
+        (each.party, each.server, each.address, each.serial if each.serial is not None else each.said)
+        for each in document.servers
+    ]
+    screen.table(
+        ("provider", "server", "address", "serial"),
+        rows,
+        ["" if each.serial is not None else BAD for each in document.servers],
+    )
 
 
 class JoinedPart(Part):
@@ -71,14 +83,18 @@ class JoinedDocument(Document, tag="legatum.second-of-many/1"):
 
 
 def joined_document(state: str, at: str, second: str, found: Sequence[Joined]) -> JoinedDocument:
-    parts = [JoinedPart(domain=name_text(each.domain), state=each.state, done=list(each.done), remedy=each.remedy) for each in found]
+    parts = [
+        JoinedPart(domain=name_text(each.domain), state=each.state, done=list(each.done), remedy=each.remedy)
+        for each in found
+    ]
     return JoinedDocument(state=state, at=at, second=second, domains=parts)
 
 
 def show_joined(document: JoinedDocument, screen: Screen) -> None:
     """Counts first, then what did not go well; what did is a line for each only where there are few."""
     counts = {
-        state: sum(each.state == state for each in document.domains) for state in ("joined", "holding", "ready", "unchanged", "failed")
+        state: sum(each.state == state for each in document.domains)
+        for state in ("joined", "holding", "ready", "unchanged", "failed")
     }
     words = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
     bad = [each for each in document.domains if each.state == "failed"]

@@ -33,8 +33,8 @@ class TemplateDocument(Document, tag="legatum.template/1"):
 
 
 class TenantPart(Part):
-    """``state``: ``as its template``, ``drifted``, ``not there`` for a zone that can be made, ``put right``, ``made``, ``declined`` or
-    ``failed``, then ``failed`` says why."""
+    """``state``: ``as its template``, ``drifted``, ``not there`` for a zone that can be made, ``put right``, ``made``,
+    ``declined`` or ``failed``, then ``failed`` says why."""
 
     domain: str
     template: str
@@ -44,7 +44,8 @@ class TenantPart(Part):
 
 
 class DriftDocument(Document, tag="legatum.drift/1"):
-    """Domains held against their templates at one provider. ``state``: ``compared``, ``shown``, ``declined`` or ``done``."""
+    """Domains held against their templates at one provider. ``state``: ``compared``, ``shown``, ``declined`` or
+    ``done``."""
 
     state: str
     provider: str
@@ -61,7 +62,10 @@ def template_document(template: Template, domain: Name, demands: Sequence[Demand
 
 def show_template(document: TemplateDocument, screen: Screen) -> None:
     screen.line(f"{document.template}: {document.title or 'no title'}; {document.domain} gets", QUIET)
-    rows = [(each.name, each.type, each.ttl, "\n".join(each.data) + (" …" if each.among else "")) for each in document.records]
+    rows = [
+        (each.name, each.type, each.ttl, "\n".join(each.data) + (" …" if each.among else ""))
+        for each in document.records
+    ]
     screen.table(("name", "type", "TTL", "data"), rows)
 
 
@@ -88,15 +92,21 @@ def show_drift(document: DriftDocument, screen: Screen) -> None:
     states = ("drifted", "not there", "failed", "declined", "put right", "made")
     counts = {state: [each for each in document.tenants if each.state == state] for state in states}
     bad = [each for each in document.tenants if each.state in states[:4]]
-    told = ", ".join(f"{len(found)} {state}" for state, found in counts.items() if found) or "all as their templates say"
+    told = (
+        ", ".join(f"{len(found)} {state}" for state, found in counts.items() if found) or "all as their templates say"
+    )
     mended = counts["drifted"] or counts["not there"]
     if bad:
         following = (
-            "`legatum template apply DOMAIN --template NAME --at PROVIDER` puts them right" if mended else "look at the reasons below"
+            "`legatum template apply DOMAIN --template NAME --at PROVIDER` puts them right"
+            if mended
+            else "look at the reasons below"
         )
     else:
         following = (
-            "point the new ones' delegations there: `legatum registration nameservers DOMAIN --to PROVIDER`" if counts["made"] else ""
+            "point the new ones' delegations there: `legatum registration nameservers DOMAIN --to PROVIDER`"
+            if counts["made"]
+            else ""
         )
     count = f"{len(document.tenants)} domain{'' if len(document.tenants) == 1 else 's'}"
     good = not bad if document.state != "shown" else not counts["failed"]
@@ -106,12 +116,15 @@ def show_drift(document: DriftDocument, screen: Screen) -> None:
             continue
         screen.line()
         screen.line(
-            f"{each.domain} ({each.template}): {each.state}", {"failed": BAD, "drifted": DOUBT, "not there": DOUBT}.get(each.state, "")
+            f"{each.domain} ({each.template}): {each.state}",
+            {"failed": BAD, "drifted": DOUBT, "not there": DOUBT}.get(each.state, ""),
         )
         if each.failed:
             screen.line(f"  {each.failed}")
         for part in each.differences:
-            old, new = (f"{side.ttl} {' | '.join(side.data)}" if side else "nothing" for side in (part.left, part.right))
+            old, new = (
+                f"{side.ttl} {' | '.join(side.data)}" if side else "nothing" for side in (part.left, part.right)
+            )
             screen.line(f"  {part.name} {part.type}: {old} → {new}", indent=6)
 
 
@@ -137,7 +150,13 @@ def template_parts(templates: Mapping[str, Template]) -> list[TemplatePart]:
         whole = resolve(name, templates)
         variables = {each: whole.variables.get(each) for each in sorted(variables_of(whole))}
         parts.append(
-            TemplatePart(name=name, title=whole.title, inherits=templates[name].inherits, records=len(whole.records), variables=variables)
+            TemplatePart(
+                name=name,
+                title=whole.title,
+                inherits=templates[name].inherits,
+                records=len(whole.records),
+                variables=variables,
+            )
         )
     return parts
 
@@ -145,9 +164,13 @@ def template_parts(templates: Mapping[str, Template]) -> list[TemplatePart]:
 def show_templates(document: TemplateListDocument, screen: Screen) -> None:
     rows = [
         (
-            each.name, each.title, each.inherits or "-", each.records,
-            ", ".join(f"{name} = {value}" if value is not None else name for name, value in each.variables.items()) or "-",
+            each.name,
+            each.title,
+            each.inherits or "-",
+            each.records,
+            ", ".join(f"{name} = {value}" if value is not None else name for name, value in each.variables.items())
+            or "-",
         )
         for each in document.templates
-    ]  # fmt: skip
+    ]
     screen.table(("template", "for", "inherits", "records", "variables"), rows)

@@ -36,8 +36,8 @@ class LinePart(Part):
 
 
 class WorksheetDocument(Document, tag="legatum.worksheet/1"):
-    """``whole``: what is there now is known whole; ``file``: the worksheet; ``master``: the zone as a master file, for pages that import
-    one; ``seen``: when every server answered as meant."""
+    """``whole``: what is there now is known whole; ``file``: the worksheet; ``master``: the zone as a master file, for
+    pages that import one; ``seen``: when every server answered as meant."""
 
     domain: str
     provider: str
@@ -82,7 +82,10 @@ def fields_of(origin: Name, rrset: RRset, rdata: bytes) -> list[FieldPart]:
         fields += [("preference", [str(int.from_bytes(rdata[:2]))]), ("mail server", _names(Name(rdata[2:])))]
     elif rrset.rtype == SRV:
         numbers = (rdata[at : at + 2] for at in (0, 2, 4))
-        fields += [(word, [str(int.from_bytes(two))]) for word, two in zip(("priority", "weight", "port"), numbers, strict=True)]
+        fields += [
+            (word, [str(int.from_bytes(two))])
+            for word, two in zip(("priority", "weight", "port"), numbers, strict=True)
+        ]
         fields.append(("target", _names(names_in(SRV, rdata)[0])))
     elif rrset.rtype == TXT:
         plain = b"".join(strings_of(rdata)).decode("ascii", "backslashreplace")
@@ -135,15 +138,18 @@ def _page(document: WorksheetDocument) -> str:
         rows += [f"<p>now: <code>{escape(old)}</code></p>" for old in each.old]
         for record in each.records:
             cells = "".join(
-                f"<tr><th>{escape(field.label)}</th><td>{' or '.join(f'<code>{escape(value)}</code>' for value in field.values)}</td></tr>"
+                f"<tr><th>{escape(field.label)}</th>"
+                f"<td>{' or '.join(f'<code>{escape(value)}</code>' for value in field.values)}</td></tr>"
                 for field in record
             )
             rows.append(f"<table>{cells}</table>")
     advice = "".join(f"<p>{escape(text)}</p>" for text in _advice(document) if text)
     title = f"{escape(document.domain)} at {escape(document.provider)}"
     style = (
-        "body{font:16px/1.5 system-ui,sans-serif;max-width:60rem;margin:2rem auto;padding:0 1rem;color:#1d2733;background:#fff}"
-        "h2{font-size:1.05rem;margin:1.6rem 0 .3rem}th{text-align:left;font-weight:normal;padding-right:1.5rem;color:#5a6675}"
+        "body{font:16px/1.5 system-ui,sans-serif;max-width:60rem;margin:2rem auto;padding:0 1rem;"
+        "color:#1d2733;background:#fff}"
+        "h2{font-size:1.05rem;margin:1.6rem 0 .3rem}th{text-align:left;font-weight:normal;"
+        "padding-right:1.5rem;color:#5a6675}"
         "code{user-select:all;background:#eef3f6;padding:.1rem .35rem;border-radius:3px;overflow-wrap:anywhere}"
         "table{margin:.3rem 0 .8rem;border-collapse:collapse}td,th{padding:.15rem .6rem .15rem 0;vertical-align:top}"
     )
@@ -156,15 +162,20 @@ def _page(document: WorksheetDocument) -> str:
 def _advice(document: WorksheetDocument) -> list[str]:
     told = [
         "Leave SOA and the NS records of the domain itself alone: they are the provider's.",
-        "Where a value is given in several forms, take the one that the page asks for; a final dot is right only where names of other "
+        "Where a value is given in several forms, take the one that the page asks for; a final dot is right "
+        "only where names of other "
         "zones need it. Look at the saved list before you leave the page: some pages add the domain once more.",
     ]
     if document.master:
         told.append(
-            f"A page that imports master files may take {document.master}: the zone whole, with this provider's name servers in it."
+            f"A page that imports master files may take {document.master}: the zone whole, with this "
+            "provider's name servers in it."
         )
     if not document.whole:
-        told.append("What else stands there now is not known, as the provider lets nobody read the zone: compare its list with this one.")
+        told.append(
+            "What else stands there now is not known, as the provider lets nobody read the zone: compare its "
+            "list with this one."
+        )
     return told
 
 
@@ -176,7 +187,11 @@ def show_worksheet(document: WorksheetDocument, screen: Screen) -> None:
     if not document.lines:
         screen.verdict(True, f"{where}: nothing to change, it is served like this already", "")
         return
-    following = f"work through {document.file}, then the same command with --wait" if document.file else "without --dry-run it is written"
+    following = (
+        f"work through {document.file}, then the same command with --wait"
+        if document.file
+        else "without --dry-run it is written"
+    )
     screen.verdict(True, f"{where}: {len(document.lines)} RRsets to change by hand", following)
     for text in _advice(document):
         screen.line(text, QUIET)

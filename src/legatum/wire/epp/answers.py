@@ -27,7 +27,16 @@ from legatum.wire.epp.document import (
     text,
     texts,
 )  # fmt: skip
-from legatum.wire.epp.objects import Availability, ContactData, DomainData, Greeting, HostData, Message, Response, TransferData
+from legatum.wire.epp.objects import (
+    Availability,
+    ContactData,
+    DomainData,
+    Greeting,
+    HostData,
+    Message,
+    Response,
+    TransferData,
+)
 from legatum.wire.malformed import Malformed
 
 _KINDS = {"domain": (DOMAIN, "name"), "host": (HOST, "name"), "contact": (CONTACT, "id")}
@@ -40,9 +49,12 @@ def greeting(server: str, date: str) -> bytes:
     menu += [element(EPP, "objURI", text=uri) for uri in (DOMAIN, HOST, CONTACT)]
     menu.append(element(EPP, "svcExtension", *(element(EPP, "extURI", text=uri) for uri in EXTENSIONS)))
     everybody = element(
-        EPP, "statement", element(EPP, "purpose", element(EPP, "admin")), element(EPP, "recipient", element(EPP, "ours")),
+        EPP,
+        "statement",
+        element(EPP, "purpose", element(EPP, "admin")),
+        element(EPP, "recipient", element(EPP, "ours")),
         element(EPP, "retention", element(EPP, "stated")),
-    )  # fmt: skip
+    )
     policy = element(EPP, "dcp", element(EPP, "access", element(EPP, "all")), everybody)
     said = element(EPP, "svID", text=server), element(EPP, "svDate", text=date)
     return document(element(EPP, "greeting", *said, element(EPP, "svcMenu", *menu), policy))
@@ -50,7 +62,9 @@ def greeting(server: str, date: str) -> bytes:
 
 def response(given: Response) -> bytes:
     """The answer with what it brings. Its own words are those of the code where it has none."""
-    parts = [element(EPP, "result", element(EPP, "msg", text=given.reason or meaning(given.code)), code=str(given.code))]
+    parts = [
+        element(EPP, "result", element(EPP, "msg", text=given.reason or meaning(given.code)), code=str(given.code))
+    ]
     if given.message is not None:
         queue = given.message
         told = [element(EPP, "qDate", text=queue.date), element(EPP, "msg", text=queue.text)] if queue.text else []
@@ -71,7 +85,9 @@ def _brought(given: Response) -> tuple[list[Any], list[Any]]:
         elif given.domain.ds:
             extensions.append(element(SECDNS, "infData", *map(ds_data, given.domain.ds)))
         if given.domain.grace:
-            extensions.append(element(RGP, "infData", *(element(RGP, "rgpStatus", s=each) for each in given.domain.grace)))
+            extensions.append(
+                element(RGP, "infData", *(element(RGP, "rgpStatus", s=each) for each in given.domain.grace))
+            )
     if given.host is not None:
         data.append(_host_data(given.host))
     if given.contact is not None:
@@ -95,7 +111,12 @@ def _domain_data(domain: DomainData) -> Any:
         parts.append(nameservers_element(domain.nameservers, bool(domain.glue), domain.glue))
     parts += [element(DOMAIN, "host", text=name_text(host)) for host in domain.hosts]
     parts.append(element(DOMAIN, "clID", text=domain.registrar))
-    dates = (("crDate", domain.created), ("upDate", domain.updated), ("exDate", domain.expires), ("trDate", domain.transferred))
+    dates = (
+        ("crDate", domain.created),
+        ("upDate", domain.updated),
+        ("exDate", domain.expires),
+        ("trDate", domain.transferred),
+    )
     parts += [each for tag, date in dates for each in made(tag, date)]
     if domain.code:
         parts.append(element(DOMAIN, "authInfo", element(DOMAIN, "pw", text=domain.code)))
@@ -106,7 +127,10 @@ def _host_data(host: HostData) -> Any:
     parts = [element(HOST, "name", text=name_text(host.name)), element(HOST, "roid", text=host.roid)]
     parts += [element(HOST, "status", s=status) for status in host.statuses]
     parts += [element(HOST, "addr", text=each, ip="v6" if ":" in each else "v4") for each in host.addresses]
-    parts += [element(HOST, tag, text=said) for tag, said in (("clID", host.registrar), ("crID", host.registrar), ("crDate", host.created))]
+    parts += [
+        element(HOST, tag, text=said)
+        for tag, said in (("clID", host.registrar), ("crID", host.registrar), ("crDate", host.created))
+    ]
     return element(HOST, "infData", *parts)
 
 
@@ -116,7 +140,11 @@ def _contact_data(contact: ContactData) -> Any:
 
     whose = [made("name", contact.name), *([made("org", contact.organisation)] if contact.organisation else [])]
     postal = element(
-        CONTACT, "postalInfo", *whose, element(CONTACT, "addr", made("city", contact.city), made("cc", contact.country)), type="int"
+        CONTACT,
+        "postalInfo",
+        *whose,
+        element(CONTACT, "addr", made("city", contact.city), made("cc", contact.country)),
+        type="int",
     )
     head = [made("id", contact.ident), made("roid", f"{contact.ident}-QM"), element(CONTACT, "status", s="ok")]
     tail = [made("clID", contact.registrar), made("crID", contact.registrar), made("crDate", "2029-01-01T00:00:00Z")]
@@ -125,9 +153,14 @@ def _contact_data(contact: ContactData) -> Any:
 
 def _transfer_data(data: TransferData) -> Any:
     said = (
-        ("name", name_text(data.name)), ("trStatus", data.status), ("reID", data.asking), ("reDate", data.asked), ("acID", data.acting),
-        ("acDate", data.acts_by), ("exDate", data.expires),
-    )  # fmt: skip
+        ("name", name_text(data.name)),
+        ("trStatus", data.status),
+        ("reID", data.asking),
+        ("reDate", data.asked),
+        ("acID", data.acting),
+        ("acDate", data.acts_by),
+        ("exDate", data.expires),
+    )
     return element(DOMAIN, "trnData", *(element(DOMAIN, tag, text=value) for tag, value in said if value))
 
 
@@ -177,25 +210,40 @@ def read_response(given: bytes) -> Response:
 def _read_domain(data: Any, extension: Any) -> DomainData | None:
     if data is None:
         return None
-    attributes = [(name(text(each, "d:hostName")), texts(each, "d:hostAddr")) for each in all_of(data, "d:ns/d:hostAttr")]
+    attributes = [
+        (name(text(each, "d:hostName")), texts(each, "d:hostAddr")) for each in all_of(data, "d:ns/d:hostAttr")
+    ]
     owner = name(text(data, "d:name"))
     given = [read_ds(each) for each in all_of(extension, "s:infData/s:dsData")]
     keys = tuple(sorted(read_key(each) for each in all_of(extension, "s:infData/s:keyData")))
     return DomainData(
-        owner, text(data, "d:roid"), statuses(data, "d:status"),
+        owner,
+        text(data, "d:roid"),
+        statuses(data, "d:status"),
         tuple(sorted((*names(data, "d:ns/d:hostObj"), *(host for host, _ in attributes)))),
-        names(data, "d:host"), text(data, "d:clID"), text(data, "d:crDate"), text(data, "d:upDate"), text(data, "d:exDate"),
-        text(data, "d:trDate"), text(data, "d:registrant"),
+        names(data, "d:host"),
+        text(data, "d:clID"),
+        text(data, "d:crDate"),
+        text(data, "d:upDate"),
+        text(data, "d:exDate"),
+        text(data, "d:trDate"),
+        text(data, "d:registrant"),
         tuple((each.get("type", ""), (each.text or "").strip()) for each in all_of(data, "d:contact")),
-        text(data, "d:authInfo/d:pw"), tuple(attributes),
-        tuple(sorted((*given, *(ds_of_key(owner, each) for each in keys)))), statuses(extension, "r:infData/r:rgpStatus"), keys,
-    )  # fmt: skip
+        text(data, "d:authInfo/d:pw"),
+        tuple(attributes),
+        tuple(sorted((*given, *(ds_of_key(owner, each) for each in keys)))),
+        statuses(extension, "r:infData/r:rgpStatus"),
+        keys,
+    )
 
 
 def read_ds(data: Any) -> bytes:
     """A DS record's rdata. Raises :class:`Malformed`."""
     try:
-        head = int(text(data, "s:keyTag")).to_bytes(2), bytes((int(text(data, "s:alg")), int(text(data, "s:digestType"))))
+        head = (
+            int(text(data, "s:keyTag")).to_bytes(2),
+            bytes((int(text(data, "s:alg")), int(text(data, "s:digestType")))),
+        )
         return b"".join((*head, bytes.fromhex(text(data, "s:digest"))))
     except (ValueError, OverflowError) as error:
         raise Malformed(f"DS data that are none: {error}") from error
@@ -239,7 +287,9 @@ def _read_checked(data: Any) -> Iterable[Availability]:
             what, why = each.find(f"{{{space}}}{key}"), each.find(f"{{{space}}}reason")
             if what is not None:
                 free = what.get("avail") in ("1", "true")
-                yield Availability((what.text or "").strip(), free, (why.text or "").strip() if why is not None else "", kind)
+                yield Availability(
+                    (what.text or "").strip(), free, (why.text or "").strip() if why is not None else "", kind
+                )
 
 
 def _read_message(queue: Any) -> Message | None:

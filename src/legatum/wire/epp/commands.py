@@ -67,19 +67,22 @@ def domain_update(domain: Name, change: DomainChange, client_id: str) -> bytes:
 
 
 def domain_renew(domain: Name, expires: str, years: int, client_id: str) -> bytes:
-    """``expires``: the date on which it expires now; with another the registry refuses (RFC 5731 s3.2.3), so it is not renewed twice."""
+    """``expires``: the date on which it expires now; with another the registry refuses (RFC 5731 s3.2.3), so it is not
+    renewed twice."""
     date = element(DOMAIN, "curExpDate", text=expires[:10])
     return _about(DOMAIN, "renew", _named(DOMAIN, domain), date, _years(years), client_id=client_id)
 
 
 def domain_transfer(domain: Name, op: str, client_id: str, code: str = "", years: int = 0) -> bytes:
-    """``op``: ``request`` with the code, ``query``, ``approve``, ``reject``, ``cancel``; ``years``: that the request adds."""
+    """``op``: ``request`` with the code, ``query``, ``approve``, ``reject``, ``cancel``; ``years``: that the request
+    adds."""
     period = [_years(years)] if years else []
     return _about(DOMAIN, "transfer", _named(DOMAIN, domain), *period, *_code(code), client_id=client_id, op=op)
 
 
 def domain_restore(domain: Name, client_id: str, report: Sequence[tuple[str, str]] = ()) -> bytes:
-    """Asks for a deleted domain back within its redemption period, or reports on that (RFC 3915 s4.2.5): the report's elements in order."""
+    """Asks for a deleted domain back within its redemption period, or reports on that (RFC 3915 s4.2.5): the report's
+    elements in order."""
     said = [element(RGP, "report", *(element(RGP, tag, text=text) for tag, text in report))] if report else []
     restoration = element(RGP, "update", element(RGP, "restore", *said, op="report" if report else "request"))
     parts = [_named(DOMAIN, domain), element(DOMAIN, "chg")]
@@ -99,7 +102,9 @@ def host_info(host: Name, client_id: str) -> bytes:
 
 def host_create(host: Name, addresses: Iterable[str], client_id: str) -> bytes:
     """A host object, with addresses where it lies below a domain of this registry."""
-    return _about(HOST, "create", _named(HOST, host), *(_address(HOST, "addr", each) for each in addresses), client_id=client_id)
+    return _about(
+        HOST, "create", _named(HOST, host), *(_address(HOST, "addr", each) for each in addresses), client_id=client_id
+    )
 
 
 def host_update(host: Name, add: Iterable[str], remove: Iterable[str], client_id: str) -> bytes:
@@ -123,14 +128,18 @@ def contact_info(ident: str, client_id: str) -> bytes:
 
 
 def contact_create(contact: ContactData, client_id: str) -> bytes:
-    place = element(CONTACT, "addr", element(CONTACT, "city", text=contact.city), element(CONTACT, "cc", text=contact.country))
+    place = element(
+        CONTACT, "addr", element(CONTACT, "city", text=contact.city), element(CONTACT, "cc", text=contact.country)
+    )
     whose = [element(CONTACT, "name", text=contact.name)]
     if contact.organisation:
         whose.append(element(CONTACT, "org", text=contact.organisation))
     postal = element(CONTACT, "postalInfo", *whose, place, type="int")
     secret = element(CONTACT, "authInfo", element(CONTACT, "pw", text=contact.code))
     mail = element(CONTACT, "email", text=contact.email)
-    return _about(CONTACT, "create", element(CONTACT, "id", text=contact.ident), postal, mail, secret, client_id=client_id)
+    return _about(
+        CONTACT, "create", element(CONTACT, "id", text=contact.ident), postal, mail, secret, client_id=client_id
+    )
 
 
 # Parts
@@ -196,4 +205,8 @@ def key_data(rdata: bytes) -> Any:
 def ds_data(rdata: bytes) -> Any:
     """A DS record as RFC 5910 s4.1 has it."""
     fields = (("keyTag", str(int.from_bytes(rdata[:2]))), ("alg", str(rdata[2])), ("digestType", str(rdata[3])))
-    return element(SECDNS, "dsData", *(element(SECDNS, tag, text=text) for tag, text in (*fields, ("digest", rdata[4:].hex().upper()))))
+    return element(
+        SECDNS,
+        "dsData",
+        *(element(SECDNS, tag, text=text) for tag, text in (*fields, ("digest", rdata[4:].hex().upper()))),
+    )

@@ -1,4 +1,5 @@
-"""EPP documents as XML, and the frames they travel in (RFC 5734 s4). Read without entities, document types or network."""
+"""EPP documents as XML, and the frames they travel in (RFC 5734 s4). Read without entities, document types or
+network."""
 
 import struct
 from collections.abc import Iterable
@@ -54,7 +55,9 @@ def document(child: Any) -> bytes:
 
 def body(text: bytes) -> Any:
     """What stands in the ``epp`` element. Raises :class:`Malformed`."""
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, remove_comments=True)
+    parser = etree.XMLParser(
+        resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, remove_comments=True
+    )
     try:
         root = etree.fromstring(text, parser)
     except etree.XMLSyntaxError as error:

@@ -1,7 +1,8 @@
-"""Which elements stand in which, in what order and how often (the schemas of RFC 5730 s4.1, 5731 s4, 5732 s4, 5733 s4, 5910 s6, 3915 s5).
+"""Which elements stand in which, in what order and how often (the schemas of RFC 5730 s4.1, 5731 s4, 5732 s4, 5733 s4,
+5910 s6, 3915 s5).
 
-A model is written as the schemas mean it: ``name add? rem? chg?``, with ``|`` between alternatives. Elements that have none here hold
-text. What is in other namespaces is passed over: extensions that nobody here knows.
+A model is written as the schemas mean it: ``name add? rem? chg?``, with ``|`` between alternatives. Elements that have
+none here hold text. What is in other namespaces is passed over: extensions that nobody here knows.
 """
 
 import re
@@ -17,56 +18,118 @@ _ANY = "*"
 _HOLDERS = ("check", "create", "delete", "info", "renew", "transfer", "update")
 _MODELS = {
     EPP: {
-        "command": "( check | create | delete | info | login | logout | poll | renew | transfer | update ) extension? clTRID?",
-        "login": "clID pw newPW? options svcs", "options": "version lang", "svcs": "objURI+ svcExtension?", "svcExtension": "extURI+",
-        "greeting": "svID svDate svcMenu dcp", "svcMenu": "version+ lang+ objURI+ svcExtension?",
-        "response": "result+ msgQ? resData? extension? trID", "result": "msg ( value | extValue )*", "extValue": "value reason",
-        "msgQ": "( qDate msg )?", "trID": "clTRID? svTRID", "extension": _ANY, "resData": _ANY, "value": _ANY,
-        "dcp": "access statement+ expiry?", "access": "all | none | null | other | personal | personalAndOther",
-        "statement": "purpose recipient retention", "purpose": "admin? contact? other? prov?", "expiry": "absolute | relative",
-        "recipient": "other? ours* public? same? unrelated?", "ours": "recDesc?",
+        "command": (
+            "( check | create | delete | info | login | logout | poll | renew | transfer | update ) extension? clTRID?"
+        ),
+        "login": "clID pw newPW? options svcs",
+        "options": "version lang",
+        "svcs": "objURI+ svcExtension?",
+        "svcExtension": "extURI+",
+        "greeting": "svID svDate svcMenu dcp",
+        "svcMenu": "version+ lang+ objURI+ svcExtension?",
+        "response": "result+ msgQ? resData? extension? trID",
+        "result": "msg ( value | extValue )*",
+        "extValue": "value reason",
+        "msgQ": "( qDate msg )?",
+        "trID": "clTRID? svTRID",
+        "extension": _ANY,
+        "resData": _ANY,
+        "value": _ANY,
+        "dcp": "access statement+ expiry?",
+        "access": "all | none | null | other | personal | personalAndOther",
+        "statement": "purpose recipient retention",
+        "purpose": "admin? contact? other? prov?",
+        "expiry": "absolute | relative",
+        "recipient": "other? ours* public? same? unrelated?",
+        "ours": "recDesc?",
         "retention": "business | indefinite | legal | none | stated",
         **dict.fromkeys(_HOLDERS, _ANY),
     },
     DOMAIN: {
-        "check": "name+", "info": "name authInfo?", "delete": "name", "renew": "name curExpDate period?",
-        "create": "name period? ns? registrant? contact* authInfo", "transfer": "name period? authInfo?",
-        "update": "name add? rem? chg?", "add": "ns? contact* status*", "rem": "ns? contact* status*", "chg": "registrant? authInfo?",
-        "ns": "hostObj+ | hostAttr+", "hostAttr": "hostName hostAddr*", "authInfo": "pw | ext | null",
-        "chkData": "cd+", "cd": "name reason?",
-        "infData": "name roid status* registrant? contact* ns? host* clID crID? crDate? upID? upDate? exDate? trDate? authInfo?",
-        "trnData": "name trStatus reID reDate acID acDate exDate?", "renData": "name exDate?", "creData": "name crDate exDate?",
+        "check": "name+",
+        "info": "name authInfo?",
+        "delete": "name",
+        "renew": "name curExpDate period?",
+        "create": "name period? ns? registrant? contact* authInfo",
+        "transfer": "name period? authInfo?",
+        "update": "name add? rem? chg?",
+        "add": "ns? contact* status*",
+        "rem": "ns? contact* status*",
+        "chg": "registrant? authInfo?",
+        "ns": "hostObj+ | hostAttr+",
+        "hostAttr": "hostName hostAddr*",
+        "authInfo": "pw | ext | null",
+        "chkData": "cd+",
+        "cd": "name reason?",
+        "infData": (
+            "name roid status* registrant? contact* ns? host* clID crID? crDate? upID? upDate? exDate? "
+            "trDate? authInfo?"
+        ),
+        "trnData": "name trStatus reID reDate acID acDate exDate?",
+        "renData": "name exDate?",
+        "creData": "name crDate exDate?",
     },
     HOST: {
-        "check": "name+", "info": "name", "delete": "name", "create": "name addr*", "update": "name add? rem? chg?",
-        "add": "addr* status*", "rem": "addr* status*", "chg": "name", "chkData": "cd+", "cd": "name reason?",
-        "infData": "name roid status+ addr* clID crID crDate upID? upDate? trDate?", "creData": "name crDate",
+        "check": "name+",
+        "info": "name",
+        "delete": "name",
+        "create": "name addr*",
+        "update": "name add? rem? chg?",
+        "add": "addr* status*",
+        "rem": "addr* status*",
+        "chg": "name",
+        "chkData": "cd+",
+        "cd": "name reason?",
+        "infData": "name roid status+ addr* clID crID crDate upID? upDate? trDate?",
+        "creData": "name crDate",
     },
     CONTACT: {
-        "check": "id+", "info": "id authInfo?", "create": "id postalInfo+ voice? fax? email authInfo disclose?",
-        "postalInfo": "name org? addr", "addr": "street* city sp? pc? cc", "authInfo": "pw | ext", "chkData": "cd+", "cd": "id reason?",
-        "infData": "id roid status+ postalInfo+ voice? fax? email clID crID crDate upID? upDate? trDate? authInfo? disclose?",
+        "check": "id+",
+        "info": "id authInfo?",
+        "create": "id postalInfo+ voice? fax? email authInfo disclose?",
+        "postalInfo": "name org? addr",
+        "addr": "street* city sp? pc? cc",
+        "authInfo": "pw | ext",
+        "chkData": "cd+",
+        "cd": "id reason?",
+        "infData": (
+            "id roid status+ postalInfo+ voice? fax? email clID crID crDate upID? upDate? trDate? authInfo? disclose?"
+        ),
         "creData": "id crDate",
     },
     SECDNS: {
-        "infData": "maxSigLife? ( dsData+ | keyData+ )", "update": "rem? add? chg?", "rem": "all | dsData+ | keyData+",
-        "add": "maxSigLife? ( dsData+ | keyData+ )", "chg": "maxSigLife?", "dsData": "keyTag alg digestType digest keyData?",
+        "infData": "maxSigLife? ( dsData+ | keyData+ )",
+        "update": "rem? add? chg?",
+        "rem": "all | dsData+ | keyData+",
+        "add": "maxSigLife? ( dsData+ | keyData+ )",
+        "chg": "maxSigLife?",
+        "dsData": "keyTag alg digestType digest keyData?",
         "keyData": "flags protocol alg pubKey",
     },
     RGP: {
-        "infData": "rgpStatus+", "upData": "rgpStatus", "update": "restore", "restore": "report?",
+        "infData": "rgpStatus+",
+        "upData": "rgpStatus",
+        "update": "restore",
+        "restore": "report?",
         "report": "preData postData delTime resTime resReason statement statement other?",
     },
-}  # fmt: skip
+}
 _NEEDED = {
-    (EPP, "poll"): ("op", "req|ack"), (EPP, "transfer"): ("op", "request|query|approve|reject|cancel"), (EPP, "result"): ("code", r"\d{4}"),
-    (DOMAIN, "period"): ("unit", "y|m"), (DOMAIN, "status"): ("s", r"\w+"), (DOMAIN, "contact"): ("type", "admin|billing|tech"),
-    (HOST, "status"): ("s", r"\w+"), (CONTACT, "postalInfo"): ("type", "loc|int"), (RGP, "restore"): ("op", "request|report"),
-}  # fmt: skip
+    (EPP, "poll"): ("op", "req|ack"),
+    (EPP, "transfer"): ("op", "request|query|approve|reject|cancel"),
+    (EPP, "result"): ("code", r"\d{4}"),
+    (DOMAIN, "period"): ("unit", "y|m"),
+    (DOMAIN, "status"): ("s", r"\w+"),
+    (DOMAIN, "contact"): ("type", "admin|billing|tech"),
+    (HOST, "status"): ("s", r"\w+"),
+    (CONTACT, "postalInfo"): ("type", "loc|int"),
+    (RGP, "restore"): ("op", "request|report"),
+}
 
 
 def conform(text: bytes) -> Any:
-    """What stands in the ``epp`` element, checked throughout. Raises :class:`Malformed` that says where and what was expected."""
+    """What stands in the ``epp`` element, checked throughout. Raises :class:`Malformed` that says where and what was
+    expected."""
     found = body(text)
     for each in found.iter(etree.Element):
         _check(each)

@@ -1,4 +1,5 @@
-"""What the commands are about, as both sides see it. Dates in RFC 3339 as the registry wrote them; DS as rdata (RFC 4034 s5.1)."""
+"""What the commands are about, as both sides see it. Dates in RFC 3339 as the registry wrote them; DS as rdata (RFC
+4034 s5.1)."""
 
 from dataclasses import dataclass, field
 
@@ -20,7 +21,8 @@ class Greeting:
 
 @dataclass(frozen=True)
 class DomainData:
-    """What ``domain:info`` tells (RFC 5731 s3.1.2), with DS (RFC 5910) and grace periods (RFC 3915) where they are served.
+    """What ``domain:info`` tells (RFC 5731 s3.1.2), with DS (RFC 5910) and grace periods (RFC 3915) where they are
+    served.
 
     ``contacts``: kind and identifier of each. ``code``: the authorisation code, for the sponsoring registrar only.
     """
@@ -46,9 +48,10 @@ class DomainData:
 
 @dataclass(frozen=True)
 class DomainChange:
-    """What ``domain:update`` changes (RFC 5731 s3.2.5; RFC 5910 s5.2.5). ``add_keys``, ``remove_keys``: DNSKEY data, for registries that
-    make the DS records themselves (RFC 5910 s4.2); ``code``, ``registrant``: the new ones, None to leave them;
-    ``by_attribute``: name servers are written as attributes, with the addresses in ``glue`` for those that need them."""
+    """What ``domain:update`` changes (RFC 5731 s3.2.5; RFC 5910 s5.2.5). ``add_keys``, ``remove_keys``: DNSKEY data,
+    for registries that make the DS records themselves (RFC 5910 s4.2); ``code``, ``registrant``: the new ones, None to
+    leave them; ``by_attribute``: name servers are written as attributes, with the addresses in ``glue`` for those that
+    need them."""
 
     add: tuple[Name, ...] = ()
     remove: tuple[Name, ...] = ()
@@ -66,7 +69,8 @@ class DomainChange:
 
 @dataclass(frozen=True)
 class HostData:
-    """What ``host:info`` tells (RFC 5732 s3.1.2). ``addresses``: of a host below a domain of this registry; others have none."""
+    """What ``host:info`` tells (RFC 5732 s3.1.2). ``addresses``: of a host below a domain of this registry; others have
+    none."""
 
     name: Name
     roid: str = ""
@@ -92,8 +96,9 @@ class ContactData:
 
 @dataclass(frozen=True)
 class TransferData:
-    """Where a transfer stands (RFC 5731 s3.1.3): ``status`` is ``pending``, ``clientApproved``, ``clientCancelled``, ``clientRejected``,
-    ``serverApproved`` or ``serverCancelled``; ``acts_by``: until when ``acting`` has to act, or when it did."""
+    """Where a transfer stands (RFC 5731 s3.1.3): ``status`` is ``pending``, ``clientApproved``, ``clientCancelled``,
+    ``clientRejected``, ``serverApproved`` or ``serverCancelled``; ``acts_by``: until when ``acting`` has to act, or
+    when it did."""
 
     name: Name
     status: str
@@ -106,8 +111,8 @@ class TransferData:
 
 @dataclass(frozen=True)
 class Availability:
-    """``free``: it could be registered, or made; ``reason``: why not, in the registry's words; ``kind``: ``domain`` or ``host`` or
-    ``contact``."""
+    """``free``: it could be registered, or made; ``reason``: why not, in the registry's words; ``kind``: ``domain`` or
+    ``host`` or ``contact``."""
 
     what: str
     free: bool
@@ -150,9 +155,10 @@ class Response:
 class Command:
     """A client's command as the server reads it.
 
-    ``verb``: ``hello``, ``login``, ``check``, ``info``, ``create``, ``update``, ``delete``, ``renew``, ``transfer``, ``restore``, ``poll``,
-    ``logout``, or the word found. ``object``: ``domain``, ``host``, ``contact`` or ``other``. ``op``: of a transfer ``request``, ``query``,
-    ``approve``, ``reject``, ``cancel``; of a poll ``req``, ``ack``; of a restoration ``request``, ``report``.
+    ``verb``: ``hello``, ``login``, ``check``, ``info``, ``create``, ``update``, ``delete``, ``renew``, ``transfer``,
+    ``restore``, ``poll``, ``logout``, or the word found. ``object``: ``domain``, ``host``, ``contact`` or ``other``.
+    ``op``: of a transfer ``request``, ``query``, ``approve``, ``reject``, ``cancel``; of a poll ``req``, ``ack``; of a
+    restoration ``request``, ``report``.
     """
 
     verb: str

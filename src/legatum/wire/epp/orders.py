@@ -5,7 +5,21 @@ from typing import Any
 from lxml import etree
 
 from legatum.wire.epp.answers import read_ds, read_key
-from legatum.wire.epp.document import CONTACT, DOMAIN, EPP, HOST, all_of, find, name, name_at, names, number, statuses, text, texts
+from legatum.wire.epp.document import (
+    CONTACT,
+    DOMAIN,
+    EPP,
+    HOST,
+    all_of,
+    find,
+    name,
+    name_at,
+    names,
+    number,
+    statuses,
+    text,
+    texts,
+)
 from legatum.wire.epp.grammar import conform
 from legatum.wire.epp.objects import Command, ContactData, DomainChange, Glue
 from legatum.wire.malformed import Malformed
@@ -26,7 +40,9 @@ def read_command(given: bytes) -> Command:
         case "login":
             words = text(said, "e:clID"), text(said, "e:pw"), text(said, "e:newPW")
             spoken = texts(said, "e:svcs/e:svcExtension/e:extURI")
-            return Command("login", client_id, user=words[0], password=words[1], new_password=words[2], extensions=spoken)
+            return Command(
+                "login", client_id, user=words[0], password=words[1], new_password=words[2], extensions=spoken
+            )
         case "poll":
             return Command("poll", client_id, op=said.get("op", ""), idents=(said.get("msgID", ""),))
         case "logout":
@@ -98,7 +114,12 @@ def _contact(verb: str, client_id: str, said: Any, _: Any) -> Command:
     postal = find(target, "c:postalInfo")
     idents = texts(target, "c:id")
     contact = ContactData(
-        next(iter(idents), ""), text(postal, "c:name"), text(postal, "c:addr/c:city"), text(postal, "c:addr/c:cc"), text(target, "c:email"),
-        organisation=text(postal, "c:org"), code=text(target, "c:authInfo/c:pw"),
-    )  # fmt: skip
+        next(iter(idents), ""),
+        text(postal, "c:name"),
+        text(postal, "c:addr/c:city"),
+        text(postal, "c:addr/c:cc"),
+        text(target, "c:email"),
+        organisation=text(postal, "c:org"),
+        code=text(target, "c:authInfo/c:pw"),
+    )
     return Command(verb, client_id, "contact", idents=idents, contact=contact)

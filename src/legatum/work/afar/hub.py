@@ -1,4 +1,5 @@
-"""Workers on other machines: how they are reached, which of them can be relied on, and what of the settings they are given."""
+"""Workers on other machines: how they are reached, which of them can be relied on, and what of the settings they are
+given."""
 
 import time
 from collections.abc import Callable
@@ -16,13 +17,16 @@ def engine_hub(context: RunContext, named: str = "") -> Hub:
     given = context.settings.engine
     place = named or given.scheduler
     if not place:
-        raise BadInput("which scheduler?", "name it: --engine tls://HOST:PORT, or `scheduler` in [engine] of the settings")
+        raise BadInput(
+            "which scheduler?", "name it: --engine tls://HOST:PORT, or `scheduler` in [engine] of the settings"
+        )
     files = [str(context.folder / each) if each else "" for each in (given.authority, given.certificate, given.key)]
     return Hub(place, *files)
 
 
 async def fit_workers(engine: Engine, told: Callable[[str], None]) -> list[WorkerState]:
-    """Those that run this program and know the time; ``told`` of the others. Raises :class:`OutsideFault` where there is none."""
+    """Those that run this program and know the time; ``told`` of the others. Raises :class:`OutsideFault` where there
+    is none."""
     found = await engine.workers()
     for each in found:
         if each.doubts:
@@ -30,13 +34,15 @@ async def fit_workers(engine: Engine, told: Callable[[str], None]) -> list[Worke
     fit = [each for each in found if not each.doubts]
     if not fit:
         raise OutsideFault(
-            f"no worker to share the list with, of {len(found)} that are registered", "start some: `legatum worker --scheduler PLACE`"
+            f"no worker to share the list with, of {len(found)} that are registered",
+            "start some: `legatum worker --scheduler PLACE`",
         )
     return fit
 
 
 def looking_settings(context: RunContext, rate: int | None = None, viewpoint: Viewpoint | None = None) -> Settings:
-    """What somebody else needs to look: how to ask, and the house's rules. No provider, registrar, key or file is in it."""
+    """What somebody else needs to look: how to ask, and the house's rules. No provider, registrar, key or file is in
+    it."""
     given = context.settings
     network = msgspec.structs.replace(given.network, rate=given.network.rate if rate is None else rate)
     resolvers: dict[str, str | Resolver] = dict(given.resolvers)

@@ -80,7 +80,9 @@ def answers_there(settings: bytes, zone: Zone, sides: Mapping[str, str], right: 
 def _with(order: bytes, work: Callable[[RunContext], Awaitable[T]]) -> T:
     async def opened() -> T:
         settings = msgspec.json.decode(order, type=Settings)
-        context = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
+        context = outside_of(
+            settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0)
+        )
         try:
             return await work(context)
         finally:

@@ -21,16 +21,21 @@ def named_viewpoints(context: RunContext, names: Sequence[str]) -> list[str]:
     """Those of the settings that are named, or all of them where none is. Raises :class:`BadInput`."""
     known = context.settings.viewpoints
     if not known:
-        raise BadInput("no viewpoints in the settings", "name workers in other networks: [viewpoints.NAME], see docs/settings.md")
+        raise BadInput(
+            "no viewpoints in the settings", "name workers in other networks: [viewpoints.NAME], see docs/settings.md"
+        )
     if strange := [each for each in names if each not in known]:
         raise BadInput(f"no viewpoint '{strange[0]}' in the settings", f"there are {', '.join(known)}")
     return list(dict.fromkeys(names)) or list(known)
 
 
 class Lookouts:
-    """Workers at viewpoints, ready to look. ``missing``: viewpoints without one, and why; ``doubts``: what is to be said of the others."""
+    """Workers at viewpoints, ready to look. ``missing``: viewpoints without one, and why; ``doubts``: what is to be
+    said of the others."""
 
-    def __init__(self, context: RunContext, engine: Engine, names: Iterable[str], workers: Iterable[WorkerState]) -> None:
+    def __init__(
+        self, context: RunContext, engine: Engine, names: Iterable[str], workers: Iterable[WorkerState]
+    ) -> None:
         self._context, self._engine = context, engine
         found = {each.name: each for each in workers}
         self._workers: dict[str, WorkerState] = {}
@@ -63,12 +68,16 @@ class Lookouts:
 
         names = list(self._workers)
         seen = dict(zip(names, await asyncio.gather(*map(one, names)), strict=True))
-        return seen | {name: OutsideFault(why, "start it there: `legatum worker --scheduler PLACE`") for name, why in self.missing.items()}
+        return seen | {
+            name: OutsideFault(why, "start it there: `legatum worker --scheduler PLACE`")
+            for name, why in self.missing.items()
+        }
 
 
 @asynccontextmanager
 async def open_lookouts(context: RunContext, names: Sequence[str]) -> AsyncIterator[Lookouts]:
-    """``names``: of viewpoints, as :func:`named_viewpoints` gives them. Raises :class:`OutsideFault` where no scheduler is there."""
+    """``names``: of viewpoints, as :func:`named_viewpoints` gives them. Raises :class:`OutsideFault` where no scheduler
+    is there."""
     async with open_engine(engine_hub(context)) as engine:
         yield Lookouts(context, engine, names, await engine.workers())
 

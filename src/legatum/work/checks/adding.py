@@ -42,8 +42,8 @@ class Drawn:
 
 
 async def draw_section(context: RunContext, kind: str, name: str, serves: Name | None, lines: Sequence[str]) -> Drawn:
-    """``serves``: a domain that is there; ``lines``: ``KEY=VALUE``, which count before what is found. Raises :class:`BadInput`, and
-    :class:`OutsideFault` where the domain shows nothing."""
+    """``serves``: a domain that is there; ``lines``: ``KEY=VALUE``, which count before what is found. Raises
+    :class:`BadInput`, and :class:`OutsideFault` where the domain shows nothing."""
     drawn = Drawn(_TABLES[kind], name, {})
     given = dict(map(_line, lines))
     known = getattr(context.settings, drawn.table)
@@ -76,7 +76,11 @@ async def _of_servers(context: RunContext, drawn: Drawn, kind: str, domain: Name
     if kind == "secondary":
         return
     key = _key(context, given)
-    places = [str(given["primary"])] if "primary" in given else list(dict.fromkeys(each for some in addresses.values() for each in some))
+    places = (
+        [str(given["primary"])]
+        if "primary" in given
+        else list(dict.fromkeys(each for some in addresses.values() for each in some))
+    )
     opened = await asyncio.gather(*(_hands_out(context, address, domain, key) for address in places))
     for address, why in zip(places, opened, strict=True):
         drawn.found.append(f"{address}: {why or 'lets us transfer the zone'}")
@@ -127,8 +131,8 @@ def _line(text: str) -> tuple[str, Any]:
 
 
 def written(path: Path, folder: Path, drawn: Drawn) -> str:
-    """The file with the new table in it, and everything else as it was. A file that is made anew names the folders where the journal and
-    the moves are already. Raises :class:`BadInput` where the table says what cannot be."""
+    """The file with the new table in it, and everything else as it was. A file that is made anew names the folders
+    where the journal and the moves are already. Raises :class:`BadInput` where the table says what cannot be."""
     import tomlkit
 
     if path.exists():

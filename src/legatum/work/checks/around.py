@@ -29,39 +29,88 @@ async def check_network(context: RunContext) -> list[Checked]:
     heard = await ask_around(context.asker, context.roots, context.asker.patience.reach)
     if heard.boxed:
         said = f"something on the way answers in the servers' place: {heard.boxed} offered to look names up"
-        return [fails("network", "roots", "root servers", said, "look from another network, or have port 53 let through")]
+        return [
+            fails("network", "roots", "root servers", said, "look from another network, or have port 53 let through")
+        ]
     if heard.reach is None:
-        return [fails("network", "roots", "root servers", "none of those asked answers", "is port 53 open, and are the roots right?")]
+        return [
+            fails(
+                "network",
+                "roots",
+                "root servers",
+                "none of those asked answers",
+                "is port 53 open, and are the roots right?",
+            )
+        ]
     ways = [*heard.reach.families, *(["TCP"] if heard.reach.tcp else [])]
     found = [works("network", "roots", "root servers", f"they answer over {', '.join(ways)}")]
-    return found + [unknown("network", "ipv6" if "IPv6" in each else "roots", each.split(" (")[0], each) for each in heard.reach.why]
+    return found + [
+        unknown("network", "ipv6" if "IPv6" in each else "roots", each.split(" (")[0], each) for each in heard.reach.why
+    ]
 
 
 async def check_resolver(context: RunContext, name: str, place: ResolverPlace) -> list[Checked]:
     table = f"resolvers.{name}"
     reply = await ask_resolver(context.asker, place, ROOT, SOA)
     if not reply.answered:
-        remedy = "is its certificate trusted: `authority`, `host`?" if reply.trouble == "its certificate is not trusted" else "is it up?"
+        remedy = (
+            "is its certificate trusted: `authority`, `host`?"
+            if reply.trouble == "its certificate is not trusted"
+            else "is it up?"
+        )
         return [fails(table, "address", "looking up", f"{place.text}: {reply.outcome}", remedy)]
     flags = reply.message.flags
     if not flags & RA or reply.find(SOA) is None:
-        return [fails(table, "address", "looking up", f"{place.text}: it looks nothing up for this machine", "allow this machine there")]
+        return [
+            fails(
+                table,
+                "address",
+                "looking up",
+                f"{place.text}: it looks nothing up for this machine",
+                "allow this machine there",
+            )
+        ]
     way = {"plain": "over UDP", "tls": "over TLS", "https": "over HTTPS"}[place.over]
     validates = "it validates" if flags & AD else "it did not validate the root's SOA"
-    return [works(table, "address", "looking up", f"{place.text} answers {way} in {reply.took * 1000:.0f} ms; {validates}")]
+    return [
+        works(table, "address", "looking up", f"{place.text} answers {way} in {reply.took * 1000:.0f} ms; {validates}")
+    ]
 
 
 def check_clock(found: Iterable[Checked]) -> list[Checked]:
-    """This machine's, by what others said: servers that sign (TSIG), registries (EPP), and registration data over HTTPS."""
+    """This machine's, by what others said: servers that sign (TSIG), registries (EPP), and registration data over
+    HTTPS."""
     told = [each for each in found if each.ahead is not None]
     if not told:
-        return [unknown("clock", "", "this machine's clock", "nobody told: no signed answer, no registry, nothing over HTTPS")]
+        return [
+            unknown(
+                "clock", "", "this machine's clock", "nobody told: no signed answer, no registry, nothing over HTTPS"
+            )
+        ]
     worst = max(told, key=lambda each: abs(each.ahead or 0))
     away = abs(worst.ahead or 0)
-    said = f"{duration_text(round(away))} {'behind' if (worst.ahead or 0) > 0 else 'ahead of'} {worst.table}, of {len(told)} who told"
+    said = (
+        f"{duration_text(round(away))} {'behind' if (worst.ahead or 0) > 0 else 'ahead of'} {worst.table}, "
+        f"of {len(told)} who told"
+    )
     if away >= _TSIG_FUDGE:
-        return [fails("clock", "", "this machine's clock", said, f"set it: signed messages may be {_TSIG_FUDGE} s apart, certificates too")]
-    return [works("clock", "", "this machine's clock", said if away >= _WHOLE else f"within two seconds of {len(told)} who told")]
+        return [
+            fails(
+                "clock",
+                "",
+                "this machine's clock",
+                said,
+                f"set it: signed messages may be {_TSIG_FUDGE} s apart, certificates too",
+            )
+        ]
+    return [
+        works(
+            "clock",
+            "",
+            "this machine's clock",
+            said if away >= _WHOLE else f"within two seconds of {len(told)} who told",
+        )
+    ]
 
 
 async def check_journal(context: RunContext) -> list[Checked]:
@@ -72,14 +121,19 @@ async def check_journal(context: RunContext) -> list[Checked]:
     said = f"{context.journal.place}, form {form}: {held.entries} entries on {held.domains} domains"
     path = Path(context.journal.place)
     if path.exists() and not os.access(path, os.W_OK):
-        return [fails("", "journal", "journal", f"{path} may not be written to by this user", "give this user the right to")]
+        return [
+            fails("", "journal", "journal", f"{path} may not be written to by this user", "give this user the right to")
+        ]
     return [works("", "journal", "journal", said)]
 
 
 async def check_engine(context: RunContext) -> list[Checked]:
     settings = context.settings
     if not settings.engine.scheduler:
-        return [fails("viewpoints", each, "viewpoint", "no [engine] to reach it by", "name a scheduler") for each in settings.viewpoints]
+        return [
+            fails("viewpoints", each, "viewpoint", "no [engine] to reach it by", "name a scheduler")
+            for each in settings.viewpoints
+        ]
     from legatum.net.engine import open_engine
     from legatum.work.afar.hub import engine_hub
 
@@ -89,7 +143,9 @@ async def check_engine(context: RunContext) -> list[Checked]:
     except Fault as fault:
         return [fails("engine", "scheduler", "engine", fault.message, fault.remedy)]
     doubted = [f"{each.name}: {each.doubts}" for each in workers if each.doubts]
-    said = f"{settings.engine.scheduler}: {len(workers)} workers" + (f"; left out: {'; '.join(doubted)}" if doubted else "")
+    said = f"{settings.engine.scheduler}: {len(workers)} workers" + (
+        f"; left out: {'; '.join(doubted)}" if doubted else ""
+    )
     if len(doubted) == len(workers):
         return [fails("engine", "scheduler", "engine", said, "start some: `legatum worker --scheduler PLACE`")]
     found, names = [works("engine", "scheduler", "engine", said)], {each.name for each in workers if not each.doubts}
@@ -114,13 +170,29 @@ def check_files(context: RunContext) -> list[Checked]:
     settings, folder, found = context.settings, context.folder, list[Checked]()
     moves = folder / settings.moves
     if moves.exists() and not os.access(moves, os.W_OK | os.X_OK):
-        found.append(fails("", "moves", "folder of moves", f"{moves} may not be written to by this user", "give this user the right to"))
+        found.append(
+            fails(
+                "",
+                "moves",
+                "folder of moves",
+                f"{moves} may not be written to by this user",
+                "give this user the right to",
+            )
+        )
     if settings.domains:
         found.append(readable("", "domains", "list of domains", folder / settings.domains))
     if settings.visit.authority:
         found.append(readable("visit", "authority", "certificates to trust", folder / settings.visit.authority))
     for path in context.exposed_secrets():
-        found.append(fails("", "", "secrets", f"{path}: everybody on this machine may read it", "chmod o-r it, and think of it as known"))
+        found.append(
+            fails(
+                "",
+                "",
+                "secrets",
+                f"{path}: everybody on this machine may read it",
+                "chmod o-r it, and think of it as known",
+            )
+        )
     return found
 
 
@@ -131,9 +203,21 @@ def check_windows(context: RunContext) -> list[Checked]:
     windows = parse_windows(tuple(house.windows), tuple(house.quiet), parse_zone(house.time_zone))
     following = windows.next(now)
     if following is None:
-        return [fails("house", "windows" if house.windows else "quiet", "windows", "none comes that is not quiet", "mend one of both")]
+        return [
+            fails(
+                "house",
+                "windows" if house.windows else "quiet",
+                "windows",
+                "none comes that is not quiet",
+                "mend one of both",
+            )
+        ]
     at, name = following
-    said = f"open now{f' ({name})' if name else ''}" if at <= now else f"the next begins {instant_text(at)}{f' ({name})' if name else ''}"
+    said = (
+        f"open now{f' ({name})' if name else ''}"
+        if at <= now
+        else f"the next begins {instant_text(at)}{f' ({name})' if name else ''}"
+    )
     return [works("house", "windows" if house.windows else "quiet", "windows", said)]
 
 

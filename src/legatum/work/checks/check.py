@@ -27,8 +27,8 @@ _GENERAL = ("network", "rdap", "journal", "engine", "files", "windows", "clock")
 
 
 async def check_settings(context: RunContext, names: Sequence[str], domains: Sequence[Name]) -> list[Checked]:
-    """``names``: of tables, such as ``alder``, ``providers.alder`` or ``rdap``; all, where there are none. ``domains``: to try with, before
-    those of the house. Raises :class:`BadInput` for a name that is none."""
+    """``names``: of tables, such as ``alder``, ``providers.alder`` or ``rdap``; all, where there are none. ``domains``:
+    to try with, before those of the house. Raises :class:`BadInput` for a name that is none."""
     tried = list(dict.fromkeys([*domains, *_of_the_house(context)]))
     checks = _checks(context, tried)
     wanted = [table for table in checks if not names or any(_meant(table, name) for name in names)]
@@ -36,7 +36,8 @@ async def check_settings(context: RunContext, names: Sequence[str], domains: Seq
         if not any(_meant(table, name) for table in [*checks, "clock"]):
             known = [*checks, *(table.partition(".")[2] for table in checks)]
             raise BadInput(
-                f"no '{name}' in the settings{proposal(name, filter(None, known))}", f"there are: {', '.join([*checks, 'clock'])}"
+                f"no '{name}' in the settings{proposal(name, filter(None, known))}",
+                f"there are: {', '.join([*checks, 'clock'])}",
             )
     found = await asyncio.gather(*(checks[table]() for table in wanted))
     rows = [each for some in found for each in some]

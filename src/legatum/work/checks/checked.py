@@ -19,9 +19,9 @@ class State(StrEnum):
 
 @dataclass(frozen=True)
 class Checked:
-    """``table``: of the settings, such as ``providers.alder``; ``key``: the line in it; ``what`` was tried, and what was ``said``;
-    ``remedy``: what to do where it does not work, or is not known. ``ahead``: by how many seconds a clock over there is ahead of this
-    one, where it was told."""
+    """``table``: of the settings, such as ``providers.alder``; ``key``: the line in it; ``what`` was tried, and what
+    was ``said``; ``remedy``: what to do where it does not work, or is not known. ``ahead``: by how many seconds a clock
+    over there is ahead of this one, where it was told."""
 
     table: str
     key: str
@@ -61,7 +61,15 @@ def commands(table: str, given: dict[str, Sequence[str]]) -> list[Checked]:
     for key, words in given.items():
         if words and shutil.which(words[0]) is None:
             why = "may not be run" if Path(words[0]).exists() else "is not there"
-            found.append(fails(table, key, f"command {key}", f"{words[0]} {why}", "give the program's whole path, or put it on the path"))
+            found.append(
+                fails(
+                    table,
+                    key,
+                    f"command {key}",
+                    f"{words[0]} {why}",
+                    "give the program's whole path, or put it on the path",
+                )
+            )
         elif words:
             there.setdefault(words[0], []).append(key)
     for program, keys in there.items():
@@ -73,4 +81,10 @@ def commands(table: str, given: dict[str, Sequence[str]]) -> list[Checked]:
 def readable(table: str, key: str, what: str, path: Path) -> Checked:
     if os.access(path, os.R_OK):
         return works(table, key, what, f"{path} can be read")
-    return fails(table, key, what, f"{path} {'may not be read' if path.exists() else 'is not there'}", "mend the path, or its rights")
+    return fails(
+        table,
+        key,
+        what,
+        f"{path} {'may not be read' if path.exists() else 'is not there'}",
+        "mend the path, or its rights",
+    )

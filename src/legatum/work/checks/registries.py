@@ -33,10 +33,16 @@ async def check_registrar(
     said = f"{greeting.server} greets, and lets {section.user} in"
     found = [works(table, "server", "login", said, _ahead(context, greeting.date))]
     if not domains:
-        return [*found, unknown(table, "server", "check of a domain", "no domain to check", "name one: --domain DOMAIN")]
+        return [
+            *found,
+            unknown(table, "server", "check of a domain", "no domain to check", "name one: --domain DOMAIN"),
+        ]
     try:
         (checked, *_) = await account.availability(domains[:1])
-        said = f"{name_text(domains[0])} can{'' if checked.free else 'not'} be registered{f': {checked.reason}' if checked.reason else ''}"
+        said = (
+            f"{name_text(domains[0])} can{'' if checked.free else 'not'} be "
+            f"registered{f': {checked.reason}' if checked.reason else ''}"
+        )
         return [*found, works(table, "server", "check of a domain", said)]
     except Fault as fault:
         return [*found, fails(table, "user", "check of a domain", fault.message, fault.remedy)]
@@ -61,11 +67,17 @@ async def check_rdap(context: RunContext, domains: Sequence[Name]) -> list[Check
     found = [works("rdap", "bootstrap", "list of servers", f"{len(bootstrap.services)} suffixes")]
     domain = next((each for each in domains if bootstrap.url_for(each)), None)
     if domain is None:
-        return [*found, unknown("rdap", "bootstrap", "registration data", "no domain to ask for", "name one: --domain DOMAIN")]
+        return [
+            *found,
+            unknown("rdap", "bootstrap", "registration data", "no domain to ask for", "name one: --domain DOMAIN"),
+        ]
     evidence = Evidence()
     view, why = await look_at_rdap(context, evidence, domain)
     if view is None:
-        return [*found, fails("rdap", "authority", "registration data", f"{name_text(domain)}: {why}", "is HTTPS open from here?")]
+        return [
+            *found,
+            fails("rdap", "authority", "registration data", f"{name_text(domain)}: {why}", "is HTTPS open from here?"),
+        ]
     dates = [each.date - context.clock.now() for each in evidence.web.values() if each.date is not None]
     said = f"{name_text(domain)}: with {view.registrar or 'a registrar'}"
     return [*found, works("rdap", "bootstrap", "registration data", said, dates[0] if dates else None)]

@@ -43,23 +43,36 @@ class _Account:
             if not each:
                 why = next((why for (host, _), why in walker.unanswered.items() if host == name), "")
                 said = f"its address is not known: {why}" if why else "it has no address"
-                left.append(fails(self.table, "servers", f"name server {name_text(name)}", said, "is the name spelt right?"))
+                left.append(
+                    fails(self.table, "servers", f"name server {name_text(name)}", said, "is the name spelt right?")
+                )
         places = [(name, address) for name, some in self.addresses.items() for address in some]
         for way, tcp in (("UDP", False), ("TCP", True)):
             if tcp and not self.context.asker.patience.reach.tcp:
                 continue
-            replies = await asyncio.gather(*(self.context.asker.ask(address, ROOT, SOA, tcp=tcp) for _, address in places))
+            replies = await asyncio.gather(
+                *(self.context.asker.ask(address, ROOT, SOA, tcp=tcp) for _, address in places)
+            )
             silent = [each.server for each in replies if not each.answered]
             what = f"name servers over {way}"
             if silent:
                 remedy = "is the server up, and port 53 open to this machine?"
-                found.append(fails(self.table, "servers", what, f"no answer from {', '.join(silent)}, of {len(places)} addresses", remedy))
+                found.append(
+                    fails(
+                        self.table,
+                        "servers",
+                        what,
+                        f"no answer from {', '.join(silent)}, of {len(places)} addresses",
+                        remedy,
+                    )
+                )
             elif places:
                 found.append(works(self.table, "servers", what, f"{len(places)} addresses answer"))
         return [*left, *found]
 
     async def zone(self, primary: str = "") -> Name | None:
-        """One that it serves, by what its servers say: of the domains of the house, else the one that its own names are in."""
+        """One that it serves, by what its servers say: of the domains of the house, else the one that its own names are
+        in."""
         at = [primary] if primary else [each[0] for each in self.addresses.values() if each]
         candidates = list(dict.fromkeys([*self.domains[:_MOST_TRIED], *map(parent_of, self.servers)]))
         if not at:
@@ -83,7 +96,9 @@ async def check_provider(
     return found + commands(table, {each: getattr(section, each, []) for each in _COMMANDS})
 
 
-async def _keyed(context: RunContext, table: str, section: UpdateProvider | ManualProvider, account: _Account) -> list[Checked]:
+async def _keyed(
+    context: RunContext, table: str, section: UpdateProvider | ManualProvider, account: _Account
+) -> list[Checked]:
     """What its primary does for the key."""
     key: TsigKey | None = None
     if section.key is not None:
@@ -101,16 +116,25 @@ async def _keyed(context: RunContext, table: str, section: UpdateProvider | Manu
         got = await transfer(context.asker, primary, zone, key)
         signed = f", signed with {name_text(key.name)}" if key else ""
         return works(
-            table, "primary", "transfer", f"{name_text(zone)} from {primary}: {got.record_count} records, serial {got.soa.serial}{signed}"
+            table,
+            "primary",
+            "transfer",
+            f"{name_text(zone)} from {primary}: {got.record_count} records, serial {got.soa.serial}{signed}",
         )
 
     found = [await tried(table, "key" if key else "primary", "transfer", transferred)]
     if isinstance(section, UpdateProvider):
-        found.append(await tried(table, "key" if key else "primary", "update", lambda: _updating(context, table, section, zone, key)))
+        found.append(
+            await tried(
+                table, "key" if key else "primary", "update", lambda: _updating(context, table, section, zone, key)
+            )
+        )
     return found
 
 
-async def _updating(context: RunContext, table: str, section: UpdateProvider, zone: Name, key: TsigKey | None) -> Checked:
+async def _updating(
+    context: RunContext, table: str, section: UpdateProvider, zone: Name, key: TsigKey | None
+) -> Checked:
     """By an update that changes nothing and is not carried out."""
     line = "key" if key else "primary"
     probed = await probe_update(context.asker, section.primary, zone, key)
@@ -119,7 +143,11 @@ async def _updating(context: RunContext, table: str, section: UpdateProvider, zo
         said = f"{what}: updates with this key are looked at; which records it may change shows with the first one"
         return works(table, line, "update", said, probed.ahead)
     if probed.rcode == _REFUSED:
-        remedy = "the key may not change this zone: allow it at the server" if key else "give a key (TSIG) that may change the zone"
+        remedy = (
+            "the key may not change this zone: allow it at the server"
+            if key
+            else "give a key (TSIG) that may change the zone"
+        )
     elif probed.rcode == _NOTIMP:
         remedy = "this server takes no dynamic updates: is it the primary?"
     elif probed.rcode == _NOTAUTH:
@@ -135,12 +163,29 @@ def _folder(context: RunContext, table: str, section: FilesProvider) -> list[Che
     if not path.is_dir():
         return [fails(table, "folder", "folder", f"{path} is not there", "make it, or mend the path")]
     if not os.access(path, os.R_OK | os.W_OK | os.X_OK):
-        return [fails(table, "folder", "folder", f"{path} may not be read and written by this user", "give this user the right to")]
+        return [
+            fails(
+                table,
+                "folder",
+                "folder",
+                f"{path} may not be read and written by this user",
+                "give this user the right to",
+            )
+        ]
     pattern = section.file.replace("{domain}", "*")
-    return [works(table, "folder", "folder", f"{path}: {sum(1 for _ in path.glob(pattern))} files of zones, and it can be written to")]
+    return [
+        works(
+            table,
+            "folder",
+            "folder",
+            f"{path}: {sum(1 for _ in path.glob(pattern))} files of zones, and it can be written to",
+        )
+    ]
 
 
-async def check_secondary(context: RunContext, name: str, section: SecondaryProvider, domains: Sequence[Name]) -> list[Checked]:
+async def check_secondary(
+    context: RunContext, name: str, section: SecondaryProvider, domains: Sequence[Name]
+) -> list[Checked]:
     table = f"secondaries.{name}"
     account = _Account(context, table, server_names(section.servers), domains)
     found = await account.answering()
@@ -158,11 +203,23 @@ async def _catalog(context: RunContext, table: str, catalog: str) -> Checked:
     for name in _who_hands_out(context):
         try:
             got = await context.provider(name).fetch(zone)
-            return works(table, "catalog", "catalog", f"{catalog} at {name}: {got.record_count} records, serial {got.soa.serial}")
+            return works(
+                table, "catalog", "catalog", f"{catalog} at {name}: {got.record_count} records, serial {got.soa.serial}"
+            )
         except OutsideFault as fault:
             told.append(fault.message)
-    return fails(table, "catalog", "catalog", told[0] if told else f"no provider has {catalog}", "which provider's servers have it?")
+    return fails(
+        table,
+        "catalog",
+        "catalog",
+        told[0] if told else f"no provider has {catalog}",
+        "which provider's servers have it?",
+    )
 
 
 def _who_hands_out(context: RunContext) -> Iterable[str]:
-    return [name for name, section in context.providers.items() if not isinstance(section, ManualProvider) or section.primary]
+    return [
+        name
+        for name, section in context.providers.items()
+        if not isinstance(section, ManualProvider) or section.primary
+    ]

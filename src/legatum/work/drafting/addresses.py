@@ -17,8 +17,8 @@ from legatum.work.zones.templates import read_templates
 
 
 def of_template(context: RunContext, wish: Wishes, zone: Zone) -> tuple[NewAddress, ...]:
-    """What is to be replaced by what. Raises :class:`GateShut` where the template wants other things than other addresses, or an address
-    would have to become several; :class:`AlreadySo` where the zone is as it says."""
+    """What is to be replaced by what. Raises :class:`GateShut` where the template wants other things than other
+    addresses, or an address would have to become several; :class:`AlreadySo` where the zone is as it says."""
     if not wish.template:
         return ()
     templates = read_templates(context.folder / context.settings.templates)

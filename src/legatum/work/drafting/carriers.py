@@ -1,4 +1,5 @@
-"""Which domains of the house carry an address: those of the settings' list and of the journal, looked at in their zones."""
+"""Which domains of the house carry an address: those of the settings' list and of the journal, looked at in their
+zones."""
 
 from dataclasses import dataclass
 
@@ -24,7 +25,9 @@ async def carriers_of(context: RunContext, wish: NewAddress) -> Carriers:
     """Raises :class:`BadInput` where the house knows no domains."""
     known = [each for each in known_domains(context) if each != ROOT]
     if not known:
-        raise BadInput("which domains?", "name some, give a --list, or let `domains` in the settings name the house's list of them")
+        raise BadInput(
+            "which domains?", "name some, give a --list, or let `domains` in the settings name the house's list of them"
+        )
 
     async def one(domain: Name) -> bool | Fault:
         try:
@@ -45,7 +48,8 @@ async def _carries(context: RunContext, domain: Name, wish: NewAddress) -> bool:
     home = next((name for name in context.providers if set(servers_at(context, name)) & led), None)
     if home is None:
         raise BadInput(
-            f"{name_text(domain)} is served by {', '.join(sorted(map(name_text, led)))}: no provider of the settings", "look there by hand"
+            f"{name_text(domain)} is served by {', '.join(sorted(map(name_text, led)))}: no provider of the settings",
+            "look there by hand",
         )
     zone = await context.provider(home).fetch(domain)
     return bool(changes_in(zone, wish) or senders_in(zone, wish))

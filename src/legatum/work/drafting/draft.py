@@ -45,18 +45,22 @@ from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import survey
 
 
-async def draft_move(context: RunContext, wish: Wishes, told: Callable[[str], None]) -> tuple[Runbook, dict[str, float]]:
-    """Looks at everything that the move rests on. ``told`` is told what must be done before it can end. Also, where the two speeds differ,
-    when each would be over.
+async def draft_move(
+    context: RunContext, wish: Wishes, told: Callable[[str], None]
+) -> tuple[Runbook, dict[str, float]]:
+    """Looks at everything that the move rests on. ``told`` is told what must be done before it can end. Also, where the
+    two speeds differ, when each would be over.
 
-    Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict each other.
+    Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict
+    each other.
     """
     if wish.transfer and not wish.leads and not wish.of_contents:
         return await _draft_transfer(context, wish, wish.transfer), {}
     observation = (await survey(context, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).observation
     if observation.domain != wish.domain:
         raise BadInput(
-            f"{name_text(wish.domain)} lies in the zone {name_text(observation.domain)}", "name that domain; --part hands a part of it on"
+            f"{name_text(wish.domain)} lies in the zone {name_text(observation.domain)}",
+            "name that domain; --part hands a part of it on",
         )
     refuse_silence(wish, observation, servers_at(context, wish.without) if wish.dead else ())
     refuse_strange_names(wish)
@@ -84,10 +88,21 @@ async def _draft_transfer(context: RunContext, wish: Wishes, transfer: TransferW
     """To another registrar and nothing else: neither zones nor those who serve them are looked at."""
     held, one = await transfer_wish(context, transfer)
     inputs = PlanInput(
-        domain=wish.domain, at=context.clock.now(), parent_zone=parent_of(wish.domain), parent_ttl=0, zones={}, places=(), delegation=(),
+        domain=wish.domain,
+        at=context.clock.now(),
+        parent_zone=parent_of(wish.domain),
+        parent_ttl=0,
+        zones={},
+        places=(),
+        delegation=(),
         glue=(),
-        glue_ttl=0, main="", follows=(), registrar="", caution=context.caution, registered=registered_of(held),
-    )  # fmt: skip
+        glue_ttl=0,
+        main="",
+        follows=(),
+        registrar="",
+        caution=context.caution,
+        registered=registered_of(held),
+    )
     return draw(inputs, _ident(wish.domain), wish.words, [NewRegistrar(held, one)])
 
 
@@ -120,7 +135,9 @@ async def _wishes(
         if wish.part_back and holder != wish.part[1]:
             words = f"is handed on to {holder}" if holder else f"is served by {inputs.main}, in the zone above"
             fault = GateShut if holder else AlreadySo
-            raise fault(f"{name_text(wish.part[0])} {words}, not to {wish.part[1]}", "there is nothing to take back from there")
+            raise fault(
+                f"{name_text(wish.part[0])} {words}, not to {wish.part[1]}", "there is nothing to take back from there"
+            )
         yield Part(wish.part[0], inputs.main if wish.part_back else wish.part[1], wish.part_ttl, holder)
     if wish.second or wish.without:
         name = wish.second or wish.without
@@ -188,7 +205,9 @@ def _is_named(found: Leftover, wish: Wishes) -> bool:
 def leftover_wish(found: Sequence[Leftover], inputs: PlanInput) -> Leftovers:
     """Of these, what a move takes away."""
     hosts = tuple((each.host, each.addresses) for each in found if each.host is not None)
-    zones = tuple((each.where, inputs.apex_ns) for each in found if each.kind == LeftoverKind.ZONE and each.where in inputs.former)
+    zones = tuple(
+        (each.where, inputs.apex_ns) for each in found if each.kind == LeftoverKind.ZONE and each.where in inputs.former
+    )
     return Leftovers(tuple(cleared(found)), hosts, zones)
 
 

@@ -1,4 +1,5 @@
-"""Who holds what a plan changes: the provider at which the zone is changed, who serves a part of it, the registrar's account."""
+"""Who holds what a plan changes: the provider at which the zone is changed, who serves a part of it, the registrar's
+account."""
 
 from collections.abc import Sequence
 
@@ -19,8 +20,8 @@ from legatum.work.run_context import RunContext
 
 
 def main_provider(context: RunContext, wish: Wishes, observation: Observation) -> str:
-    """The provider at which the zone is changed; whoever serves it now, by his servers' names, where it is to leave him.
-    Raises :class:`BadInput` where that is not known."""
+    """The provider at which the zone is changed; whoever serves it now, by his servers' names, where it is to leave
+    him. Raises :class:`BadInput` where that is not known."""
     if wish.old:
         return context.provider(wish.old).name
     led = {*observation.delegation, *observation.own_ns}
@@ -43,7 +44,8 @@ def main_provider(context: RunContext, wish: Wishes, observation: Observation) -
             "say at which provider its zone is changed: --from PROVIDER, or --from ns1.NAME,ns2.NAME",
         )
     raise GateShut(
-        f"{domain} may be changed at {' or '.join(sorted(found))}: both have servers in its NS sets", "say which with --from PROVIDER"
+        f"{domain} may be changed at {' or '.join(sorted(found))}: both have servers in its NS sets",
+        "say which with --from PROVIDER",
     )
 
 
@@ -56,16 +58,23 @@ def provider_of(context: RunContext, observation: Observation) -> str:
 
 def two_signers(domain: str, providers: Sequence[str]) -> GateShut:
     return GateShut(
-        f"{' and '.join(providers)} each serve and sign a zone of their own of {domain}: a change has to be made at both",
-        f"one leaves first: `legatum move draft {domain} --without {providers[-1]}`; single records can be amended at each of them",
+        f"{' and '.join(providers)} each serve and sign a zone of their own of {domain}: a change has to be "
+        "made at both",
+        f"one leaves first: `legatum move draft {domain} --without {providers[-1]}`; single records can be "
+        "amended at each of them",
     )
 
 
 def signer_beside(context: RunContext, observation: Observation, main: str) -> str:
-    """A provider that is led to with a zone of its own beside the main one's, signed with keys of its own; empty for none."""
+    """A provider that is led to with a zone of its own beside the main one's, signed with keys of its own; empty for
+    none."""
 
     own, groups = servers_at(context, main), by_signer(observation)
-    others = {view.server for group in groups for view in group if not any(each.server in own for each in group)} if groups[1:] else set()
+    others = (
+        {view.server for group in groups for view in group if not any(each.server in own for each in group)}
+        if groups[1:]
+        else set()
+    )
     return next((name for name in context.providers if name != main and others & set(servers_at(context, name))), "")
 
 
@@ -83,8 +92,8 @@ def part_holder(context: RunContext, zone: Zone, cut: Name) -> str:
 
 
 async def registrar_account(context: RunContext, wish: Wishes, observation: Observation) -> str:
-    """The account that has the domain; of a part whose DS set stands in a zone of ours, that. Raises :class:`BadInput` where it is not to
-    be seen."""
+    """The account that has the domain; of a part whose DS set stands in a zone of ours, that. Raises :class:`BadInput`
+    where it is not to be seen."""
     above = {view.server for view in observation.parents}
     keeper = next((name for name in context.providers if set(servers_at(context, name)) & above), "")
     if keeper and not wish.registrar:
@@ -97,7 +106,8 @@ async def registrar_account(context: RunContext, wish: Wishes, observation: Obse
 
 
 async def account_with(context: RunContext, domain: Name) -> str:
-    """The registrar's account that has the domain; :data:`FORM` without any account. Raises :class:`BadInput` where that is not known."""
+    """The registrar's account that has the domain; :data:`FORM` without any account. Raises :class:`BadInput` where
+    that is not known."""
     names = list(context.registrars)
     if not names:
         return FORM

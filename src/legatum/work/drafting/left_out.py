@@ -12,13 +12,16 @@ from legatum.work.verdicts.survey import survey
 
 
 async def provider_for(context: RunContext, domain: Name, said: str) -> Provider:
-    """The one that was ``said``, else the one of the settings to which the domain is delegated. Raises :class:`GateShut` for none of
-    them, or several, :class:`BadInput` for a name within a domain."""
+    """The one that was ``said``, else the one of the settings to which the domain is delegated. Raises
+    :class:`GateShut` for none of them, or several, :class:`BadInput` for a name within a domain."""
     if said:
         return context.provider(said)
     observation = (await survey(context, domain, wanted=Wanted(resolvers=False, rdap=False))).observation
     if observation.domain != domain:
-        raise BadInput(f"{name_text(domain)} lies in the zone {name_text(observation.domain)}", "name that domain, and the name in it")
+        raise BadInput(
+            f"{name_text(domain)} lies in the zone {name_text(observation.domain)}",
+            "name that domain, and the name in it",
+        )
     try:
         return context.provider(main_provider(context, Wishes(domain=domain), observation))
     except GateShut as fault:

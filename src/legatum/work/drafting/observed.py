@@ -1,4 +1,5 @@
-"""What a plan rests on, looked at: places and zones, the delegation, the names that lead there, what the house remembers."""
+"""What a plan rests on, looked at: places and zones, the delegation, the names that lead there, what the house
+remembers."""
 
 import asyncio
 from collections.abc import Collection, Mapping, Sequence
@@ -26,7 +27,15 @@ from legatum.work.drafting.holders import part_holder, registrar_account
 from legatum.work.drafting.second import has_own_zone, servers_at
 from legatum.work.leftovers import look_for_former
 from legatum.work.look.signing import look_at_signing
-from legatum.work.memory import held_copies, known_since, note_handed_out, note_hosts, note_keys, note_zone, remembered_keys
+from legatum.work.memory import (
+    held_copies,
+    known_since,
+    note_handed_out,
+    note_hosts,
+    note_keys,
+    note_zone,
+    remembered_keys,
+)
 from legatum.work.registry.held import look_at_held
 from legatum.work.run_context import RunContext
 
@@ -38,7 +47,11 @@ async def look_for_drawing(context: RunContext, wish: Wishes, observation: Obser
     zones = {(main, wish.domain): zone}
     dead = {wish.without} if wish.dead else set[str]()
     led = {*observation.delegation, *targets(zone.apex_ns)}
-    beside = wish.without if has_own_zone(context, wish.without) and not dead and led & set(servers_at(context, wish.without)) else ""
+    beside = (
+        wish.without
+        if has_own_zone(context, wish.without) and not dead and led & set(servers_at(context, wish.without))
+        else ""
+    )
     if beside:
         zones[beside, wish.domain] = await context.provider(beside).fetch(wish.domain)
     follows = tuple(each for each in _follows(context, observation, zone) if each not in dead)
@@ -50,7 +63,9 @@ async def look_for_drawing(context: RunContext, wish: Wishes, observation: Obser
         if held_by:
             names |= dict.fromkeys([held_by])
             zones[held_by, wish.part[0]] = await context.provider(held_by).fetch(wish.part[0])
-    former = tuple(each for each in await look_for_former(context, observation) if each != main) if wish.leftovers else ()
+    former = (
+        tuple(each for each in await look_for_former(context, observation) if each != main) if wish.leftovers else ()
+    )
     places = [await _place(context, name) for name in (*names, *(each for each in former if each not in names))]
     places[0] = _with_others(wish, observation, places, led - set(servers_at(context, wish.without) if dead else ()))
     above = Place(PARENT, grouped((view.server, view.address) for view in observation.parents))
@@ -89,12 +104,18 @@ async def look_for_drawing(context: RunContext, wish: Wishes, observation: Obser
         vanishing=() if wish.old_ends is None else (Vanishing(main, wish.old_ends),),
         unsigned=signing.unsigned_text,
         signing=signing.text if signing.is_signed else "",
-        keys={(place, wish.domain): keys for place, keys in ((main, signing.keys), (beside, signing.keys_beside)) if keys is not None},
-        anchors=signing.anchors or (await _registered_ds(context, wish, registrar, parent_ttl) if wish.unsign else DsSet()),
+        keys={
+            (place, wish.domain): keys
+            for place, keys in ((main, signing.keys), (beside, signing.keys_beside))
+            if keys is not None
+        },
+        anchors=signing.anchors
+        or (await _registered_ds(context, wish, registrar, parent_ttl) if wish.unsign else DsSet()),
         offers={main: found} if (found := signing.offers(wish.domain)) else {},
         signed_until=first_to_run_out((*signing.old.values(), *signing.beside.values())),
         earlier_keys={
-            (place, wish.domain): _earlier_keys(context, wish.domain, place, side) for place, side in _sides(signing, main, beside).items()
+            (place, wish.domain): _earlier_keys(context, wish.domain, place, side)
+            for place, side in _sides(signing, main, beside).items()
         },
         caution=context.caution,
         low_ttl=wish.low_ttl,
@@ -110,13 +131,20 @@ async def look_for_drawing(context: RunContext, wish: Wishes, observation: Obser
 
 
 def _remembered(
-    context: RunContext, observation: Observation, zones: Mapping[tuple[str, Name], Zone], main: str, former: Sequence[str]
-) -> dict[Name, list[HeldCopy]]:  # fmt: skip
+    context: RunContext,
+    observation: Observation,
+    zones: Mapping[tuple[str, Name], Zone],
+    main: str,
+    former: Sequence[str],
+) -> dict[Name, list[HeldCopy]]:
     """What was given of each zone, once what is seen now is noted too."""
     note_handed_out(context, observation.domain, (view.ns for view in observation.parents))
     for (place, _), zone in zones.items():
         note_zone(context, place, zone)
-    found = {origin: held_copies(context, origin) for origin in dict.fromkeys((observation.domain, *(origin for _, origin in zones)))}
+    found = {
+        origin: held_copies(context, origin)
+        for origin in dict.fromkeys((observation.domain, *(origin for _, origin in zones)))
+    }
     found[observation.domain] += [
         *_shown(observation, zones[main, observation.domain], main),
         *_left(observation, found[observation.domain], former, context),
@@ -124,7 +152,9 @@ def _remembered(
     return found
 
 
-def _left(observation: Observation, known: Sequence[HeldCopy], former: Sequence[str], context: RunContext) -> list[HeldCopy]:
+def _left(
+    observation: Observation, known: Sequence[HeldCopy], former: Sequence[str], context: RunContext
+) -> list[HeldCopy]:
     """A provider of which nobody remembers when it was left: as if the parent had led there until now."""
     led = {host for each in known if each.place == PARENT and each.rtype == NS for host in targets(each.rrset)}
     now, found = context.clock.now(), list[HeldCopy]()
@@ -145,20 +175,37 @@ def _shown(observation: Observation, zone: Zone, main: str) -> list[HeldCopy]:
 
 
 async def _signing(
-    context: RunContext, wish: Wishes, observation: Observation, servers: Sequence[Name], new: Sequence[Name], reads_cds: bool
-) -> Signing:  # fmt: skip
-    """How the domain is signed; not looked at where nobody is led to other servers. Raises :class:`GateShut` where that stands in the
-    way."""
+    context: RunContext,
+    wish: Wishes,
+    observation: Observation,
+    servers: Sequence[Name],
+    new: Sequence[Name],
+    reads_cds: bool,
+) -> Signing:
+    """How the domain is signed; not looked at where nobody is led to other servers. Raises :class:`GateShut` where that
+    stands in the way."""
     if not (wish.leads or wish.of_keys):
         return Signing()
     leading = _leading(context, wish, observation, servers)
-    beside = [host for host in leading if has_own_zone(context, wish.without) and host in servers_at(context, wish.without)]
-    sides = await asyncio.gather(*map(context.addresses_of, ([host for host in leading if host not in beside], new, beside)))
+    beside = [
+        host for host in leading if has_own_zone(context, wish.without) and host in servers_at(context, wish.without)
+    ]
+    sides = await asyncio.gather(
+        *map(context.addresses_of, ([host for host in leading if host not in beside], new, beside))
+    )
     heeded = reads_cds and (wish.leads or wish.unsign)
     signing = replace(await look_at_signing(context, wish.domain, *sides), heeded=heeded)
     for place, side in _sides(signing, wish.old, wish.without if beside else "").items():
-        note_keys(context, place, wish.domain, (each for address, each in side.old.items() if address not in side.silent), not side.silent)
-    for obstacle in obstacles(wish.domain, signing, wish.old, wish.to or wish.without or "the new side", wish.disconnects):
+        note_keys(
+            context,
+            place,
+            wish.domain,
+            (each for address, each in side.old.items() if address not in side.silent),
+            not side.silent,
+        )
+    for obstacle in obstacles(
+        wish.domain, signing, wish.old, wish.to or wish.without or "the new side", wish.disconnects
+    ):
         raise GateShut(obstacle.reason, obstacle.remedy)
     return signing
 
@@ -186,7 +233,8 @@ def _earlier_keys(context: RunContext, domain: Name, place: str, side: Signing) 
 
 
 def _leading(context: RunContext, wish: Wishes, observation: Observation, servers: Sequence[Name]) -> list[Name]:
-    """Who is asked whether the domain is signed: whom everybody is led to, or, where nobody is led anywhere, who is to serve it."""
+    """Who is asked whether the domain is signed: whom everybody is led to, or, where nobody is led anywhere, who is to
+    serve it."""
     dead = servers_at(context, wish.without) if wish.dead else ()
     return [host for host in observation.delegation if host not in dead] or list(servers)
 
@@ -207,18 +255,21 @@ async def _place(context: RunContext, name: str) -> Place:
 
 
 def _with_others(wish: Wishes, observation: Observation, places: Sequence[Place], led: Collection[Name]) -> Place:
-    """The main place, with name servers that the settings name nowhere: whatever they are, they are led to for the same zone; and with the
-    addresses that its hosts shall have, at which it answers."""
+    """The main place, with name servers that the settings name nowhere: whatever they are, they are led to for the same
+    zone; and with the addresses that its hosts shall have, at which it answers."""
     known = {host for place in places for host in place.servers}
     others = grouped((view.server, view.address) for view in observation.servers if view.server in led)
     seen = {host: addresses for host, addresses in others.items() if host not in known}
     wanted = {} if wish.to else wish.hosts  # with another provider, it is the other one that answers there
     wished = {host: tuple(dict.fromkeys((*seen.get(host, ()), *addresses))) for host, addresses in wanted.items()}
-    return replace(places[0], servers={**places[0].servers, **seen, **{host: each for host, each in wished.items() if each}})
+    return replace(
+        places[0], servers={**places[0].servers, **seen, **{host: each for host, each in wished.items() if each}}
+    )
 
 
 async def _known_hosts(context: RunContext, hosts: Sequence[Name]) -> tuple[KnownHost, ...]:
-    """For each new NS name how long caches may keep “no such name” in the zone that holds it, and since when it was seen."""
+    """For each new NS name how long caches may keep “no such name” in the zone that holds it, and since when it was
+    seen."""
     ttls = await asyncio.gather(*(_host_negative_ttl(context, host) for host in hosts))
     since = note_hosts(context, hosts, context.clock.now())
     return tuple(KnownHost(host, since[host], ttl) for host, ttl in zip(hosts, ttls, strict=True))
@@ -228,7 +279,10 @@ def _own_hosts(context: RunContext, wish: Wishes, observation: Observation, zone
     """Hosts of the domain that are to be named, and have their address already: since when that is known."""
     named = [host for host in wish.named if host not in wish.hosts and host not in observation.delegation]
     ttl, now = negative_ttl(zone.soa_rrset), context.clock.now()
-    return [KnownHost(host, since if (since := known_since(context, wish.domain, host)) is not None else now, ttl) for host in named]
+    return [
+        KnownHost(host, since if (since := known_since(context, wish.domain, host)) is not None else now, ttl)
+        for host in named
+    ]
 
 
 async def _host_negative_ttl(context: RunContext, host: Name) -> int:
@@ -238,5 +292,7 @@ async def _host_negative_ttl(context: RunContext, host: Name) -> int:
     replies = await asker.ask_all(asker.askable(cut.addresses), cut.zone, SOA)
     found = [soa for reply in replies if (soa := reply.find(SOA)) is not None]
     if not found:
-        raise OutsideFault(f"{name_text(cut.zone)}, which holds {name_text(host)}, shows no SOA", "does that zone answer?")
+        raise OutsideFault(
+            f"{name_text(cut.zone)}, which holds {name_text(host)}, shows no SOA", "does that zone answer?"
+        )
     return max(map(negative_ttl, found))

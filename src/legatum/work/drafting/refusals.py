@@ -38,12 +38,15 @@ def _changed(zone: Zone, changes: Iterable[RRsetChange]) -> Zone:
     return zone
 
 
-async def refuse_other_registrar(context: RunContext, wish: Wishes, account: Registrar, told: Callable[[str], None]) -> None:
+async def refuse_other_registrar(
+    context: RunContext, wish: Wishes, account: Registrar, told: Callable[[str], None]
+) -> None:
     held = await account.registration(wish.domain)
     domain = name_text(wish.domain)
     if not is_own(account, held):
         raise GateShut(
-            f"{domain} is registered with {held.registrar}, not through {account.name}", "give the account that has it with --registrar"
+            f"{domain} is registered with {held.registrar}, not through {account.name}",
+            "give the account that has it with --registrar",
         )
     if locks := [status for status in held.statuses if forbids_updates(status)]:
         told(
@@ -66,39 +69,55 @@ async def refuse_unmovable(context: RunContext, wish: Wishes, observation: Obser
         raise two_signers(domain, (wish.old, beside))
     if wish.first:
         if observation.delegation:
-            raise GateShut(f"{domain} is delegated already, to {names_said(observation.delegation)}", "say what else shall be different")
+            raise GateShut(
+                f"{domain} is delegated already, to {names_said(observation.delegation)}",
+                "say what else shall be different",
+            )
         return
     if wish.to:
         old, new = (context.provider(name) for name in (wish.old, wish.to))
         if old.name == new.name:
             if {*observation.delegation} == {*observation.own_ns} == {*new.servers}:
-                raise AlreadySo(f"{domain} is served by {new.name} already", "leave --to out, or say who else shall serve it")
-            said = f"delegated to {names_said(observation.delegation)}, and names {names_said(observation.own_ns)} itself"
-            raise GateShut(f"{domain} is at {new.name}, but not at it alone: it is {said}", f"`legatum survey {domain}` says what to mend")
+                raise AlreadySo(
+                    f"{domain} is served by {new.name} already", "leave --to out, or say who else shall serve it"
+                )
+            said = (
+                f"delegated to {names_said(observation.delegation)}, and names {names_said(observation.own_ns)} itself"
+            )
+            raise GateShut(
+                f"{domain} is at {new.name}, but not at it alone: it is {said}",
+                f"`legatum survey {domain}` says what to mend",
+            )
         if set(old.servers) & set(new.servers):
             raise GateShut(f"{old.name} and {new.name} share name servers", "a move between them changes nothing")
         now, before = names_said(observation.delegation), names_said(tuple(sorted(old.servers)))
         if set(observation.delegation) != set(old.servers) and not await _answers_as(context, observation, old):
             raise GateShut(
                 f"{domain} is delegated to {now}, not to {old.name}'s {before}",
-                "is --from the right provider, and its `servers` in the settings complete? A second provider leaves first: --without NAME",
+                "is --from the right provider, and its `servers` in the settings complete? A second provider "
+                "leaves first: --without NAME",
             )
         if any(wish.hosts.values()) and not wish.stays_named(observation.delegation):
             raise BadInput(
                 f"{domain} is delegated to {now}; --hosts beside --to gives addresses to others, or not to all",
-                f"give every one of these an address at {new.name}, and the names stay; or draft the hosts by themselves",
+                f"give every one of these an address at {new.name}, and the names stay; or draft the hosts "
+                "by themselves",
             )
         if wish.stays_named(observation.delegation):
             theirs = await context.addresses_of(new.servers)
             if strange := [address for each in wish.hosts.values() for address in each if address not in theirs]:
                 raise BadInput(
-                    f"{', '.join(strange)} is no address of {new.name}'s servers", f"they are at {', '.join(theirs)}: give the names these"
+                    f"{', '.join(strange)} is no address of {new.name}'s servers",
+                    f"they are at {', '.join(theirs)}: give the names these",
                 )
             if not new.changes_apex_ns:
-                raise GateShut(f"{new.name} writes the NS set itself", "names of one's own cannot stay there: leave --hosts out")
+                raise GateShut(
+                    f"{new.name} writes the NS set itself", "names of one's own cannot stay there: leave --hosts out"
+                )
         if observation.own_ns and set(observation.own_ns) != set(observation.delegation):
             raise GateShut(
-                f"the zone of {domain} names {names_said(observation.own_ns)}, its parent {names_said(observation.delegation)}",
+                f"the zone of {domain} names {names_said(observation.own_ns)}, its parent "
+                f"{names_said(observation.delegation)}",
                 f"make both the same first: `legatum amend {domain} @ NS SERVER SERVER --at {old.name}`",
             )
 
@@ -107,4 +126,6 @@ async def _answers_as(context: RunContext, observation: Observation, provider: P
     """The provider's servers, under names of the domain's own."""
     theirs = set(await context.addresses_of(provider.servers))
     found = {view.address for view in observation.servers if view.server in observation.delegation}
-    return bool(found) and found <= theirs and all(is_under(host, observation.domain) for host in observation.delegation)
+    return (
+        bool(found) and found <= theirs and all(is_under(host, observation.domain) for host in observation.delegation)
+    )

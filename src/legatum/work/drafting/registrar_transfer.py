@@ -22,11 +22,15 @@ async def transfer_wish(context: RunContext, wish: TransferWish) -> tuple[Regist
     losing, gaining = context.registrar(wish.losing), context.registrar(wish.gaining)
     if wish.approve and losing.by_hand:
         raise BadInput(
-            f"{losing.name} can be told to let go by a person only", "leave out --approve; the transfer is followed until it is over"
+            f"{losing.name} can be told to let go by a person only",
+            "leave out --approve; the transfer is followed until it is over",
         )
     held, account = await look_at_held(context, wish.domain, losing)
     if account is None and not losing.by_hand:
-        raise OutsideFault(f"{losing.name} does not have {name_text(wish.domain)}, {held.registrar} has", "is --from the right registrar?")
+        raise OutsideFault(
+            f"{losing.name} does not have {name_text(wish.domain)}, {held.registrar} has",
+            "is --from the right registrar?",
+        )
     leaving = await losing_account(context, losing)
     if found := obstacles(held, leaving, context.clock.now()):
         more = "".join(f". Also: {each.reason}" for each in found[1:])
@@ -37,14 +41,16 @@ async def transfer_wish(context: RunContext, wish: TransferWish) -> tuple[Regist
         raise BadInput(
             f"{gaining.name} has no contact {wish.registrant}",
             "make it first: "
-            "`legatum registration contact IDENTIFIER --registrar NAME --name TEXT --city TEXT --country XX --email ADDRESS`",
+            "`legatum registration contact IDENTIFIER --registrar NAME --name TEXT --city TEXT --country XX "
+            "--email ADDRESS`",
         )
     gains = Account(gaining.name, gaining.by_hand, takes_ds=context.registrars[gaining.name].takes_ds)
     return held, Terms(leaving, gains, reference, wish.approve, wish.years, wish.registrant)
 
 
 def make_room(path: Path, journal: Journal) -> None:
-    """An earlier move of the domain that is complete, or taken back, is put aside. Raises :class:`GateShut` for one under way (rule 13)."""
+    """An earlier move of the domain that is complete, or taken back, is put aside. Raises :class:`GateShut` for one
+    under way (rule 13)."""
     if not path.exists():
         return
     earlier, back = read_move(path), retreat_path(path)
@@ -53,7 +59,8 @@ def make_room(path: Path, journal: Journal) -> None:
     if touched and next_step(last, journal.outcomes(last.id)) is not None:
         raise GateShut(
             f"{name_text(earlier.domain)}: a move is under way ({path})",
-            f"nothing may be pending at a transfer: finish it, or take it back: `legatum move retreat {name_text(earlier.domain)}`",
+            "nothing may be pending at a transfer: finish it, or take it back: `legatum move retreat "
+            f"{name_text(earlier.domain)}`",
         )
     for each in (path, back):
         if each.exists():

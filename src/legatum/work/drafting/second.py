@@ -54,15 +54,19 @@ async def serials_of(context: RunContext, seconding: Seconding) -> list[ServerSe
     found = []
     for party, servers in parties.items():
         for server, addresses in (await context.addresses(servers)).items():
-            for reply in await asyncio.gather(*(context.asker.ask(address, seconding.domain, SOA) for address in addresses)):
+            for reply in await asyncio.gather(
+                *(context.asker.ask(address, seconding.domain, SOA) for address in addresses)
+            ):
                 soa = reply.find(SOA) if reply.authoritative else None
-                found.append(ServerSerial(party, server, reply.server, parse_soa(soa.rdatas[0]) if soa else None, reply.outcome))
+                found.append(
+                    ServerSerial(party, server, reply.server, parse_soa(soa.rdatas[0]) if soa else None, reply.outcome)
+                )
     return found
 
 
 async def tell(context: RunContext, secondings: Sequence[Seconding]) -> dict[Name, str]:
-    """Makes the second provider know of the zones, where it does not: by one change of the catalog for all of them, or by its command for
-    each. What was done, by domain."""
+    """Makes the second provider know of the zones, where it does not: by one change of the catalog for all of them, or
+    by its command for each. What was done, by domain."""
     served = await asyncio.gather(*(serves(context, each) for each in secondings))
     said = {each.domain: "it serves the zone already" for each, there in zip(secondings, served, strict=True) if there}
     unknown = [each for each in secondings if each.domain not in said]
@@ -86,7 +90,10 @@ async def _enter(context: RunContext, seconding: Seconding, domains: Sequence[Na
     wanted = with_members(current, domains, seconding.section.group)
     if wanted == current:
         return f"it is in the catalog {name_text(catalog)} already"
-    return f"entered into the catalog {name_text(catalog)}, serial {await put_catalog(context, seconding.primary, current, wanted)}"
+    return (
+        f"entered into the catalog {name_text(catalog)}, serial "
+        f"{await put_catalog(context, seconding.primary, current, wanted)}"
+    )
 
 
 async def _made(context: RunContext, seconding: Seconding) -> str:
@@ -99,13 +106,15 @@ async def _made(context: RunContext, seconding: Seconding) -> str:
 
         return (await carried_out(context, seconding.domain, "second", purpose, change)).summary
     raise GateShut(
-        f"{seconding.name} does not serve {name_text(seconding.domain)}, and the settings have neither a catalog nor a command",
+        f"{seconding.name} does not serve {name_text(seconding.domain)}, and the settings have neither a "
+        "catalog nor a command",
         f"make it a secondary there, of {seconding.primary.name}, then go on with the same command",
     )
 
 
 async def put_catalog(context: RunContext, provider: Provider, current: Zone, wanted: Zone) -> int:
-    """A catalog is for secondaries: its own servers need not answer others for it, so it is read back from where it was put. Its serial."""
+    """A catalog is for secondaries: its own servers need not answer others for it, so it is read back from where it was
+    put. Its serial."""
     wanted = wanted.with_serial(next_by_rule(context, current))
     serials = []
 
@@ -114,21 +123,27 @@ async def put_catalog(context: RunContext, provider: Provider, current: Zone, wa
         served = await provider.fetch(wanted.origin)
         if [each for each in zone_differences(served, wanted) if each.rtype != SOA and each.rtype not in OWN]:
             raise OutsideFault(
-                f"{provider.name} said yes, but the catalog is not as sent", "look at it by hand: `legatum gather CATALOG --from PROVIDER`"
+                f"{provider.name} said yes, but the catalog is not as sent",
+                "look at it by hand: `legatum gather CATALOG --from PROVIDER`",
             )
         serials.append(served.soa.serial)
         return f"read back from {provider.name} with serial {served.soa.serial}"
 
     differing = [each for each in zone_differences(current, wanted) if each.rtype != SOA]
-    words = f"the catalog at {provider.name}: {'; '.join(map(difference_text, differing[:4]))}{' …' if differing[4:] else ''}"
+    words = (
+        f"the catalog at {provider.name}: "
+        f"{'; '.join(map(difference_text, differing[:4]))}{' …' if differing[4:] else ''}"
+    )
     await carried_out(context, wanted.origin, "catalog", words, change)
     return serials[0]
 
 
 async def in_step(context: RunContext, seconding: Seconding, among: Collection[str] | None = None) -> tuple[int, int]:
-    """Waits until every server of the second provider has the first one's serial; the serial, and how many took a NOTIFY of ours.
+    """Waits until every server of the second provider has the first one's serial; the serial, and how many took a
+    NOTIFY of ours.
 
-    ``among``: the addresses of the second provider that are waited for, if not all. Raises :class:`OutsideFault` that says who is behind.
+    ``among``: the addresses of the second provider that are waited for, if not all. Raises :class:`OutsideFault` that
+    says who is behind.
     """
     told = [await send_notify(context.asker, address, seconding.domain) for address in seconding.section.notify]
     serial = (await seconding.primary.fetch(seconding.domain)).soa.serial
@@ -138,7 +153,8 @@ async def in_step(context: RunContext, seconding: Seconding, among: Collection[s
         waited = [each for each in found if among is None or each.party != seconding.name or each.address in among]
         late = [each for each in waited if each.serial is None or serial_is_newer(serial, each.serial)]
         return "; ".join(
-            f"{each.address} ({each.party}): {each.said if each.serial is None else f'serial {each.serial}'}" for each in late[:4]
+            f"{each.address} ({each.party}): {each.said if each.serial is None else f'serial {each.serial}'}"
+            for each in late[:4]
         )
 
     await context.until_seen(behind, f"serial {serial} of {name_text(seconding.domain)} at {seconding.name}")
@@ -146,11 +162,12 @@ async def in_step(context: RunContext, seconding: Seconding, among: Collection[s
 
 
 async def own_zone(context: RunContext, seconding: Seconding, primary: Name) -> list[tuple[str, str]]:
-    """Addresses that serve a zone of their own of that name, and what to do: a copy has the SOA of what it is a copy of, and what has
-    another primary name in it will never follow."""
+    """Addresses that serve a zone of their own of that name, and what to do: a copy has the SOA of what it is a copy
+    of, and what has another primary name in it will never follow."""
     return [
         (
-            f"{each.address} of {seconding.name} serves {name_text(seconding.domain)} as a zone of its own: its SOA names "
+            f"{each.address} of {seconding.name} serves {name_text(seconding.domain)} as a zone of its own: "
+            "its SOA names "
             f"{name_text(each.soa.primary)}, not {name_text(primary)}",
             f"have that zone ended there, so that {seconding.name} can serve a copy of {seconding.primary.name}'s",
         )
@@ -160,7 +177,8 @@ async def own_zone(context: RunContext, seconding: Seconding, primary: Name) -> 
 
 
 def follower_of(context: RunContext, zone: Name, primary: str, place: str) -> Seconding:
-    """A place that takes a copy of the zone from another. Raises :class:`BadInput` for one that the settings do not have as a secondary."""
+    """A place that takes a copy of the zone from another. Raises :class:`BadInput` for one that the settings do not
+    have as a secondary."""
     return open_seconding(context, zone, primary, place)
 
 
@@ -176,7 +194,8 @@ def has_own_zone(context: RunContext, place: str) -> bool:
 
 
 async def release(context: RunContext, seconding: Seconding) -> str:
-    """The second provider no longer serves the zone; what was done. Raises :class:`GateShut` where only a person can."""
+    """The second provider no longer serves the zone; what was done. Raises :class:`GateShut` where only a person
+    can."""
     ending = f"ending {name_text(seconding.domain)} at {seconding.name}"
     if seconding.section.catalog:
         catalog = parse_name(seconding.section.catalog.rstrip(".") + ".")
@@ -194,14 +213,21 @@ async def release(context: RunContext, seconding: Seconding) -> str:
         said = (await carried_out(context, seconding.domain, "second", ending, change)).summary
     else:
         raise GateShut(
-            f"the settings have neither a catalog nor a command that ends the zone at {seconding.name}", "have it ended there by hand"
+            f"the settings have neither a catalog nor a command that ends the zone at {seconding.name}",
+            "have it ended there by hand",
         )
 
-    await context.until_seen(lambda: still_serving(context, seconding), f"the end of {name_text(seconding.domain)} at {seconding.name}")
+    await context.until_seen(
+        lambda: still_serving(context, seconding), f"the end of {name_text(seconding.domain)} at {seconding.name}"
+    )
     return said
 
 
 async def still_serving(context: RunContext, seconding: Seconding) -> str:
     """Who of the second provider's servers still answers for the zone; empty for nobody."""
-    found = [each for each in await serials_of(context, seconding) if each.party == seconding.name and each.serial is not None]
+    found = [
+        each
+        for each in await serials_of(context, seconding)
+        if each.party == seconding.name and each.serial is not None
+    ]
     return "; ".join(f"{each.address} still answers with serial {each.serial}" for each in found[:4])

@@ -18,8 +18,8 @@ from legatum.work.run_context import RunContext
 
 
 class Meanwhile(NamedTuple):
-    """What a rehearsal of a runbook knows nothing of, as things are now, in words: nothing where the domain is signed, or not, as it has
-    it. ``ends``: where signatures run out within what is ahead, by place."""
+    """What a rehearsal of a runbook knows nothing of, as things are now, in words: nothing where the domain is signed,
+    or not, as it has it. ``ends``: where signatures run out within what is ahead, by place."""
 
     reasons: tuple[str, ...] = ()
     ends: Mapping[str, float] = MappingProxyType({})
@@ -41,22 +41,35 @@ async def signed_meanwhile(context: RunContext, runbook: Runbook, outcomes: Mapp
 
 async def signing_obstacles(context: RunContext, position: Position) -> list[Obstacle]:
     """What is not as the steps done have left it. Raises :class:`OutsideFault`."""
-    return signing_drift(position, *await _looked(context, position), context.clock.now()) if _concerns(position) else []
+    return (
+        signing_drift(position, *await _looked(context, position), context.clock.now()) if _concerns(position) else []
+    )
 
 
 def _concerns(position: Position) -> bool:
     """Else whoever signs the zone goes on doing so."""
     runbook = position.runbook
-    return (any(map(leads_elsewhere, runbook.steps)) or runbook.of_keys) and next_step(runbook, position.outcomes) is not None
+    return (any(map(leads_elsewhere, runbook.steps)) or runbook.of_keys) and next_step(
+        runbook, position.outcomes
+    ) is not None
 
 
 async def _looked(context: RunContext, position: Position) -> tuple[Signing, Mapping[str, Mapping[str, ServerKeys]]]:
     """The parent's side, and each place's that serves the domain now, by address."""
-    places = {place: position.runbook.premises.place(place) for place in position.timeline.serving(position.domain) if place != PARENT}
-    addresses = {place: [address for each in found.servers.values() for address in each] for place, found in places.items()}
+    places = {
+        place: position.runbook.premises.place(place)
+        for place in position.timeline.serving(position.domain)
+        if place != PARENT
+    }
+    addresses = {
+        place: [address for each in found.servers.values() for address in each] for place, found in places.items()
+    }
     seen = await look_at_signing(context, position.domain, [each for some in addresses.values() for each in some], ())
     note_ds(context, position.domain, seen.ds.values())
-    given = {place: {address: seen.old[address] for address in some if address in seen.old} for place, some in addresses.items()}
+    given = {
+        place: {address: seen.old[address] for address in some if address in seen.old}
+        for place, some in addresses.items()
+    }
     for place, by in given.items():
         heard = [each for address, each in by.items() if address not in seen.silent]
         note_keys(context, place, position.domain, heard, len(heard) == len(addresses[place]))

@@ -31,7 +31,9 @@ async def _require_steady(context: RunContext, name: Name, target: Name, zone: Z
     if len(set(looks)) > 1:
         seen = " and ".join(", ".join(sorted(each)) for each in dict.fromkeys(looks))
         raise GateShut(
-            f"{name_text(target)} gives other addresses from one question to the next ({seen}): nobody could follow them at "
+            f"{name_text(target)} gives other addresses from one question to the next ({seen}): nobody could "
+            "follow them at "
             f"{name_text(name)}, where no alias may stand",
-            "lead a name of its own there, such as www, or give addresses that its owner says will last: --replace OLD=NEW",
+            "lead a name of its own there, such as www, or give addresses that its owner says will last: "
+            "--replace OLD=NEW",
         )

@@ -18,7 +18,18 @@ from legatum.core.zones.completeness import Degree
 from legatum.work.drafting.addresses import mail_at
 from legatum.work.run_context import RunContext
 
-_OF_MAIL = ("autoconfig", "autodiscover", "_autodiscover", "_imap", "_imaps", "_pop3", "_pop3s", "_submission", "_submissions", "_mta-sts")
+_OF_MAIL = (
+    "autoconfig",
+    "autodiscover",
+    "_autodiscover",
+    "_imap",
+    "_imaps",
+    "_pop3",
+    "_pop3s",
+    "_submission",
+    "_submissions",
+    "_mta-sts",
+)
 _OF_A_SITE = ("HTTPS", "SVCB", "CAA")
 _SHORT = 60  # seconds: with less, resolvers ask again for nearly every visitor
 
@@ -39,10 +50,14 @@ def _mail(inputs: PlanInput, mail: Mail) -> Iterator[str]:
     labels = {name: name[1 : 1 + name[0]].decode("latin-1").lower() for name in inputs.contents.names}
     left = [each for each in inputs.contents if labels[each.name] in _OF_MAIL and (each.name, each.rtype) not in told]
     if behind := [f"{name_text(each.name)} {each.type_text}" for each in left if labels[each.name] != "_mta-sts"]:
-        yield f"{', '.join(behind)}: programs are led to the mail of before by it still, as template {mail.service} says nothing of it"
+        yield (
+            f"{', '.join(behind)}: programs are led to the mail of before by it still, as template "
+            f"{mail.service} says nothing of it"
+        )
     if any(labels[each.name] == "_mta-sts" for each in left):
         yield (
-            f"_mta-sts: the policy at https://mta-sts.{name_text(inputs.domain)}/ has to name the new servers before mail is brought "
+            f"_mta-sts: the policy at https://mta-sts.{name_text(inputs.domain)}/ has to name the new "
+            "servers before mail is brought "
             "there, and another id then, or senders refuse them (RFC 8461)"
         )
 
@@ -52,14 +67,22 @@ def _sixes_beside(inputs: PlanInput, wish: Wishes, old: str) -> list[str]:
     zone, replaced = inputs.contents, {each.old for each in wish.replace}
     names = [each.name for each in zone if each.rtype == A and old in map(address_text, each.rdatas)]
     sets = [found for name in names if (found := zone.get(name, AAAA)) is not None]
-    return [f"{name_text(each.name)} AAAA {text}" for each in sets for text in map(address_text, each.rdatas) if text not in replaced]
+    return [
+        f"{name_text(each.name)} AAAA {text}"
+        for each in sets
+        for text in map(address_text, each.rdatas)
+        if text not in replaced
+    ]
 
 
 def unusual(context: RunContext, wish: Wishes, inputs: PlanInput) -> Iterator[str]:
     """In words."""
     if wish.to and inputs.place(wish.to).signs and inputs.keys.get((inputs.main, inputs.domain)) is None:
         whole = name_text(wish.domain)
-        yield f"{wish.to} signs by itself: {whole} becomes signed there, which counts only once `legatum ds submit {whole}` is done"
+        yield (
+            f"{wish.to} signs by itself: {whole} becomes signed there, which counts only once `legatum ds "
+            f"submit {whole}` is done"
+        )
     if wish.to and (wish.soa is None or wish.soa.mailbox is None):
         kept = somebody_elses(wish.domain, inputs.contents.soa, tuple(inputs.place(wish.to).servers))
         if "mailbox" in kept:
@@ -69,8 +92,10 @@ def unusual(context: RunContext, wish: Wishes, inputs: PlanInput) -> Iterator[st
     if asked is not None and asked.degree != Degree.COMPLETE:
         whole = name_text(wish.domain)
         yield (
-            f"the records of {whole} were gathered by asking ({asked.because}): a name that nobody thought of is not among them, "
-            f"and would be lost. `legatum gather {whole} --names FILE`, with the names of the list in the account there, makes them "
+            f"the records of {whole} were gathered by asking ({asked.because}): a name that nobody thought "
+            "of is not among them, "
+            f"and would be lost. `legatum gather {whole} --names FILE`, with the names of the list in the "
+            "account there, makes them "
             "known; then draft again"
         )
     for each in wish.replace:
@@ -82,18 +107,26 @@ def unusual(context: RunContext, wish: Wishes, inputs: PlanInput) -> Iterator[st
     for name, target in wish.aliases.items():
         for standing in beside(inputs.contents, name):
             if standing.type_text in _OF_A_SITE:
-                yield f"{name_text(name)} {standing.type_text} stays, from the site of before: is it right at {name_text(target)} too?"
+                yield (
+                    f"{name_text(name)} {standing.type_text} stays, from the site of before: is it right at "
+                    f"{name_text(target)} too?"
+                )
         if sender := _sender(inputs, name):
             yield (
-                f"{name_text(inputs.domain)} TXT lets {sender} send mail, which is about to be somebody else's: does the machine of "
-                f"before go on sending? Then name its address there first: `legatum amend {name_text(inputs.domain)} @ TXT TEXT`"
+                f"{name_text(inputs.domain)} TXT lets {sender} send mail, which is about to be somebody "
+                "else's: does the machine of "
+                "before go on sending? Then name its address there first: `legatum amend "
+                f"{name_text(inputs.domain)} @ TXT TEXT`"
             )
     if wish.mail:
         yield from _mail(inputs, mail_at(context, wish))
     for (name, rtype), ttl in wish.ttls.items():
         if ttl < _SHORT:
             what = f"{name_text(name)} {type_text(rtype)}"
-            yield f"{what} with a TTL of {duration_text(ttl)}: servers are asked for nearly every visitor, and a failure is felt at once"
+            yield (
+                f"{what} with a TTL of {duration_text(ttl)}: servers are asked for nearly every visitor, and "
+                "a failure is felt at once"
+            )
     if wish.soa is not None:
         timers = {each: value for each in wish.soa.timers if (value := getattr(wish.soa, each)) is not None}
         fields = inputs.contents.soa._replace(**timers)

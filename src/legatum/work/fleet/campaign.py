@@ -1,7 +1,8 @@
 """A fleet move as it is kept: the waves of a list, what is wished for its domains, and whether it is paused.
 
-How far each domain has come stands in its own move and in the journal, nowhere else: whoever goes on with the fleet move looks there.
-What was found of domains for which there is no move is in the journal too, under the name of the fleet move.
+How far each domain has come stands in its own move and in the journal, nowhere else: whoever goes on with the fleet
+move looks there. What was found of domains for which there is no move is in the journal too, under the name of the
+fleet move.
 """
 
 import tomllib
@@ -22,9 +23,9 @@ SCHEMA = "legatum.waves/1"
 
 @dataclass(frozen=True)
 class Campaign:
-    """``began``: seconds since 1970; ``wish``: options of the wish for all, as they were typed; ``rows``: what differs from domain to
-    domain; ``customers``: domain → whose it is; ``terms``: how the waves are led, as they were typed; ``left_out``: domains that are passed
-    over."""
+    """``began``: seconds since 1970; ``wish``: options of the wish for all, as they were typed; ``rows``: what differs
+    from domain to domain; ``customers``: domain → whose it is; ``terms``: how the waves are led, as they were typed;
+    ``left_out``: domains that are passed over."""
 
     path: Path
     began: float
@@ -74,12 +75,16 @@ def write_campaign(campaign: Campaign, journal: Journal) -> None:
 
     campaign.path.parent.mkdir(parents=True, exist_ok=True)
     table = {
-        "schema": SCHEMA, "began": campaign.began, "paused": campaign.paused, "left_out": sorted(map(name_text, campaign.left_out)),
-        "terms": dict(campaign.terms), "wish": dict(campaign.wish),
+        "schema": SCHEMA,
+        "began": campaign.began,
+        "paused": campaign.paused,
+        "left_out": sorted(map(name_text, campaign.left_out)),
+        "terms": dict(campaign.terms),
+        "wish": dict(campaign.wish),
         "waves": [{"domains": list(map(name_text, wave))} for wave in campaign.waves],
         "rows": {name_text(domain): dict(row) for domain, row in campaign.rows.items()},
         "customers": {name_text(domain): customer for domain, customer in campaign.customers.items()},
-    }  # fmt: skip
+    }
     write_whole(campaign.path, tomli_w.dumps(table))
     journal.bring(stem=campaign.stem, ours=True)
 
@@ -102,11 +107,15 @@ def read_campaign(path: Path) -> Campaign:
             frozenset(map(parse_domain, table["left_out"])),
         )
     except FileNotFoundError:
-        raise BadInput(f"no fleet move at {path}", "begin one: the same command with a wish, without --resume") from None
+        raise BadInput(
+            f"no fleet move at {path}", "begin one: the same command with a wish, without --resume"
+        ) from None
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError, KeyError, TypeError, ValueError, AttributeError) as error:
-        raise BadInput(f"{path}: {error}", "mend the file, or begin anew with --anew: moves that are under way go on") from None
+        raise BadInput(
+            f"{path}: {error}", "mend the file, or begin anew with --anew: moves that are under way go on"
+        ) from None
 
 
 def paused(campaign: Campaign, now: bool, journal: Journal) -> Campaign:

@@ -1,7 +1,7 @@
 """A wave carried out: many moves side by side, each as far as it may go, taken up again when its hold is over.
 
-Nobody waits for a hold: a domain that holds gives its place to another one. When trouble stops the wave, or somebody pauses it, no step is
-begun any more; between two steps every move is safe for as long as it may take.
+Nobody waits for a hold: a domain that holds gives its place to another one. When trouble stops the wave, or somebody
+pauses it, no step is begun any more; between two steps every move is safe for as long as it may take.
 """
 
 import asyncio
@@ -54,9 +54,9 @@ class Turns:
 
 @dataclass
 class Carrier:
-    """``draft``: a move of a domain, as it was drafted before or is drafted now; ``owns``: whether a wish in words is this fleet move's;
-    ``ways``: how to carry one out; ``told``: of every change of a domain's course; ``wait``: until everything is over. ``stopped``: why no
-    step is begun any more, empty while all is well."""
+    """``draft``: a move of a domain, as it was drafted before or is drafted now; ``owns``: whether a wish in words is
+    this fleet move's; ``ways``: how to carry one out; ``told``: of every change of a domain's course; ``wait``: until
+    everything is over. ``stopped``: why no step is begun any more, empty while all is well."""
 
     context: RunContext
     campaign: Campaign
@@ -82,14 +82,18 @@ class Carrier:
         """Everything that moves of a wave have done. Trouble with one holds up none of the others."""
         self.tolerance = Tolerance(len(wave) + 1)
         begun = [each for each in wave if self.courses[each].stage not in (Stage.WAITING, Stage.LEFT_OUT, Stage.BACK)]
-        begun = [each for each in begun if move_path(self.context, each).exists()]  # not what was as wished, or could not be drawn
+        begun = [
+            each for each in begun if move_path(self.context, each).exists()
+        ]  # not what was as wished, or could not be drawn
         await self._go(wave, begun, self._back)
 
     async def _go(self, wave: tuple[Name, ...], domains: list[Name], work: Callable[[Name], Awaitable[Course]]) -> None:
         self._mark, self._wave = self._written(), wave
         for domain in domains:
             if self.courses[domain].stage == Stage.TROUBLE:  # of an earlier run: it is tried again
-                self.courses[domain] = replace(self.courses[domain], stage=Stage.UNDER_WAY, because="", remedy="", status=0)
+                self.courses[domain] = replace(
+                    self.courses[domain], stage=Stage.UNDER_WAY, because="", remedy="", status=0
+                )
         due = [(0.0, number, domain) for number, domain in enumerate(domains)]
         heapq.heapify(due)
         active: dict[asyncio.Task[Course], int] = {}
@@ -166,9 +170,17 @@ class Carrier:
         except AlreadySo as fault:
             return self._is(replace(before, stage=Stage.DONE, because=fault.message))
         except ByHand as fault:
-            return self._is(replace(self.courses[domain], stage=Stage.PERSON, because=fault.message, remedy=fault.remedy))
+            return self._is(
+                replace(self.courses[domain], stage=Stage.PERSON, because=fault.message, remedy=fault.remedy)
+            )
         except Fault as fault:
-            course = replace(self.courses[domain], stage=Stage.TROUBLE, because=fault.message, remedy=fault.remedy, status=fault.status)
+            course = replace(
+                self.courses[domain],
+                stage=Stage.TROUBLE,
+                because=fault.message,
+                remedy=fault.remedy,
+                status=fault.status,
+            )
             return self._is(course)
 
     async def _forward(self, domain: Name) -> Course:
@@ -181,7 +193,14 @@ class Carrier:
         try:
             return await self.draft(domain)
         except Fault as fault:
-            note_undrawn(self.context.journal, self.campaign, domain, fault, isinstance(fault, AlreadySo), self.context.clock.now())
+            note_undrawn(
+                self.context.journal,
+                self.campaign,
+                domain,
+                fault,
+                isinstance(fault, AlreadySo),
+                self.context.clock.now(),
+            )
             raise
 
     async def _back(self, domain: Name) -> Course:
@@ -190,7 +209,8 @@ class Carrier:
         move = open_move(self.context, path)
         if not self.owns(domain, move.wish):
             raise GateShut(
-                f"{path}: another move than this one's: {move.wish}", "it is left as it is; take it back by itself, if that is meant"
+                f"{path}: another move than this one's: {move.wish}",
+                "it is left as it is; take it back by itself, if that is meant",
             )
         if not retreat_path(path).exists() and not any(
             step.id in self.context.journal.begun(move.id) for step in move.steps if step.changes
@@ -210,16 +230,25 @@ class Carrier:
             return not self._check()
 
         slots = list(forecast(runbook, journal.outcomes(runbook.id), now()))
-        self._is(replace(self._at(runbook, next_step(runbook, journal.outcomes(runbook.id))), ends=slots[-1].ends if slots else now()))
+        self._is(
+            replace(
+                self._at(runbook, next_step(runbook, journal.outcomes(runbook.id))),
+                ends=slots[-1].ends if slots else now(),
+            )
+        )
         halted = await advance(self.context, runbook, path, journal, replace(self.ways(runbook, path), admit=admit))
         step = next_step(runbook, journal.outcomes(runbook.id))
         slots = list(forecast(runbook, journal.outcomes(runbook.id), now()))
-        return replace(_stood(self._at(runbook, step), halted, runbook.retreating), ends=slots[-1].ends if slots else now())
+        return replace(
+            _stood(self._at(runbook, step), halted, runbook.retreating), ends=slots[-1].ends if slots else now()
+        )
 
     def _at(self, runbook: Runbook, step: Step | None) -> Course:
         number = [each.id for each in runbook.steps].index(step.id) if step is not None else len(runbook.steps)
         ident, title = (step.id, step.title) if step is not None else ("", "")
-        return replace(self.courses[runbook.domain], step=ident, title=title, done=number, steps=len(runbook.steps), until=None)
+        return replace(
+            self.courses[runbook.domain], step=ident, title=title, done=number, steps=len(runbook.steps), until=None
+        )
 
     def _is(self, course: Course) -> Course:
         if course != self.courses[course.domain]:
@@ -239,6 +268,12 @@ def _stood(course: Course, halted: AdvanceResult, back: bool) -> Course:
     if halted.halt == Halt.REFUSED:
         reason, remedy = halted.reasons[0]
         more = f", and {len(halted.reasons) - 1} more" if halted.reasons[1:] else ""
-        return replace(course, stage=Stage.TROUBLE, because=f"{course.title}: {reason}{more}", remedy=remedy, status=GateShut.status)
+        return replace(
+            course,
+            stage=Stage.TROUBLE,
+            because=f"{course.title}: {reason}{more}",
+            remedy=remedy,
+            status=GateShut.status,
+        )
     forward = Stage.UNDER_WAY if course.done else Stage.WAITING  # no step was begun after all
     return replace(course, stage=Stage.BACKING if back else forward)

@@ -35,9 +35,9 @@ ENDED = (Stage.DONE, Stage.LEFT_OUT)
 
 @dataclass(frozen=True, slots=True)
 class Course:
-    """``step`` of ``steps``, with its ``title``; ``until`` when it holds, and ``because``, or why it is in trouble, with a ``remedy``;
-    ``ends``: when its move is over if every step is done when it is due, None where that is not known; ``status``: of trouble, as the
-    program's."""
+    """``step`` of ``steps``, with its ``title``; ``until`` when it holds, and ``because``, or why it is in trouble,
+    with a ``remedy``; ``ends``: when its move is over if every step is done when it is due, None where that is not
+    known; ``status``: of trouble, as the program's."""
 
     domain: Name
     stage: Stage = Stage.WAITING
@@ -53,14 +53,18 @@ class Course:
 
 
 _STAGES = {
-    State.TROUBLE: Stage.TROUBLE, State.PERSON: Stage.PERSON, State.READY: Stage.UNDER_WAY, State.HOLDING: Stage.HOLDING,
-    State.DRAFTED: Stage.WAITING, State.OVER: Stage.DONE,
-}  # fmt: skip
+    State.TROUBLE: Stage.TROUBLE,
+    State.PERSON: Stage.PERSON,
+    State.READY: Stage.UNDER_WAY,
+    State.HOLDING: Stage.HOLDING,
+    State.DRAFTED: Stage.WAITING,
+    State.OVER: Stage.DONE,
+}
 
 
 def courses_of(context: RunContext, campaign: Campaign, owns: Callable[[Name, str], bool]) -> dict[Name, Course]:
-    """By files and journal alone. A move that was over before the fleet move began is none of it, nor is one of another wish: ``owns`` says
-    of a domain and a move's wish in words whether that is this fleet move's."""
+    """By files and journal alone. A move that was over before the fleet move began is none of it, nor is one of another
+    wish: ``owns`` says of a domain and a move's wish in words whether that is this fleet move's."""
     house = look_at_house(context)
     found = {each.domain: each for each in house.standings}
     broken, undrawn = dict(house.broken), undrawn_of(context.journal, campaign)
@@ -74,15 +78,18 @@ def courses_of(context: RunContext, campaign: Campaign, owns: Callable[[Name, st
             courses[domain] = _course(domain, found.get(domain), undrawn.get(domain), campaign.began, owns)
     for domain, course in courses.items():
         if course.stage == Stage.TROUBLE and _is_worked_on(context, domain):
-            courses[domain] = replace(course, stage=Stage.ELSEWHERE, because="a step is being done just now", remedy="", status=0)
+            courses[domain] = replace(
+                course, stage=Stage.ELSEWHERE, because="a step is being done just now", remedy="", status=0
+            )
     return courses
 
 
 def to_look_at_again(courses: Mapping[Name, Course]) -> dict[Name, Course]:
     """For whoever goes on: what was as wished without a move of this fleet move's may be otherwise by now."""
     return {
-        domain: Course(domain) if course.stage == Stage.DONE and not course.steps else course for domain, course in courses.items()
-    }  # fmt: skip
+        domain: Course(domain) if course.stage == Stage.DONE and not course.steps else course
+        for domain, course in courses.items()
+    }
 
 
 def _is_worked_on(context: RunContext, domain: Name) -> bool:
@@ -103,16 +110,31 @@ def _course(
         if not standing.begun:
             return _without(domain, undrawn)
         way = f"`legatum move status {name_text(domain)}` says how far it is; let it come to its end, or take it back"
-        return Course(domain, Stage.TROUBLE, because=f"another move is under way: {standing.wish}", remedy=way, status=GateShut.status)
+        return Course(
+            domain,
+            Stage.TROUBLE,
+            because=f"another move is under way: {standing.wish}",
+            remedy=way,
+            status=GateShut.status,
+        )
     stage = _STAGES[standing.state]
     if standing.back:
         stage = Stage.BACK if stage == Stage.DONE else Stage.BACKING
     trouble = standing.trouble
     remedy = "`legatum move status DOMAIN` says where it stands" if trouble or stage == Stage.PERSON else ""
     return Course(
-        domain, stage, standing.step, standing.title, standing.done, standing.steps, standing.not_before, standing.because or trouble,
-        remedy, standing.ends, 3 if trouble else 0,
-    )  # fmt: skip
+        domain,
+        stage,
+        standing.step,
+        standing.title,
+        standing.done,
+        standing.steps,
+        standing.not_before,
+        standing.because or trouble,
+        remedy,
+        standing.ends,
+        3 if trouble else 0,
+    )
 
 
 def _without(domain: Name, undrawn: Undrawn | None) -> Course:

@@ -29,7 +29,8 @@ WANTED = Wanted(resolvers=False, rdap=False)
 
 @dataclass(frozen=True, slots=True)
 class Result:
-    """One domain of the list. ``failed``: why nothing can be said; else the observation and what to think of it. ``took`` in seconds."""
+    """One domain of the list. ``failed``: why nothing can be said; else the observation and what to think of it.
+    ``took`` in seconds."""
 
     domain: Name
     observation: Observation | None = None
@@ -41,8 +42,8 @@ class Result:
 
 @dataclass
 class Fleet:
-    """``at_once``: domains looked at side by side. ``expected``: confirm that, instead of surveying. ``depth``: how much is asked;
-    ``judging``: whether it is judged."""
+    """``at_once``: domains looked at side by side. ``expected``: confirm that, instead of surveying. ``depth``: how
+    much is asked; ``judging``: whether it is judged."""
 
     context: RunContext
     at_once: int = 64
@@ -71,7 +72,8 @@ class Fleet:
         return found
 
     async def results(self, domains: AsyncIterator[Name]) -> AsyncGenerator[Result, None]:
-        """A result for each entry of the list, in the order in which they come. The list is read as it is worked off."""
+        """A result for each entry of the list, in the order in which they come. The list is read as it is worked
+        off."""
         later: list[Name] = []
         with self.paced():
             async with aclosing(self._pass(self.walker, domains)) as first:
@@ -80,7 +82,8 @@ class Fleet:
                         later.append(result.domain)
                     else:
                         yield result
-            # From some servers of these no answer came at all: before that is called an error they are asked once more, at the end.
+            # From some servers of these no answer came at all: before that is called an error they are asked once more,
+            # at the end.
             async with aclosing(self._pass(self.walker, each_of(later))) as second:
                 async for result in second:
                     yield result
@@ -121,7 +124,9 @@ class Fleet:
                 worker.cancel()
             await asyncio.gather(*workers, return_exceptions=True)
 
-    async def _work(self, walker: Walker, domains: AsyncIterator[Name], turn: asyncio.Lock, done: "asyncio.Queue[Result | None]") -> None:
+    async def _work(
+        self, walker: Walker, domains: AsyncIterator[Name], turn: asyncio.Lock, done: "asyncio.Queue[Result | None]"
+    ) -> None:
         try:
             while True:
                 async with turn:
@@ -137,16 +142,22 @@ class Fleet:
         try:
             observation = await self._look(walker, domain)
             if self.expected is None:
-                return Result(domain, observation, judge(observation) if self.judging else (), took=time.monotonic() - began)
+                return Result(
+                    domain, observation, judge(observation) if self.judging else (), took=time.monotonic() - began
+                )
             expected = self.expected(domain)
             records = await ask_records(self.context, observation, expected.records, resolvers=False)
-            return Result(domain, observation, (), agreement(observation, expected, records), took=time.monotonic() - began)
+            return Result(
+                domain, observation, (), agreement(observation, expected, records), took=time.monotonic() - began
+            )
         except Fault as fault:
             return Result(domain, failed=fault.message, took=time.monotonic() - began)
 
     async def _look(self, walker: Walker, domain: Name) -> Observation:
         cut, known = await walker.delegation_of(domain)
-        observation = await Look(self.context, domain, Evidence(), walker, cut, known, self.depth, self.met).observation(WANTED)
+        observation = await Look(
+            self.context, domain, Evidence(), walker, cut, known, self.depth, self.met
+        ).observation(WANTED)
         if await lacks_reach(self.context, observation):
             return await self._look(self.context.walker(), domain)
         if not any(view.answered for view in observation.parents):

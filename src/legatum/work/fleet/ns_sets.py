@@ -14,8 +14,8 @@ from legatum.work.run_context import RunContext
 
 @dataclass(frozen=True)
 class Candidate:
-    """One domain. ``state``: ``ready``, ``unchanged`` (it is like this already), ``refused`` by a gate, ``failed``, then ``changed``;
-    ``why``: the reason, or what the registry said."""
+    """One domain. ``state``: ``ready``, ``unchanged`` (it is like this already), ``refused`` by a gate, ``failed``,
+    then ``changed``; ``why``: the reason, or what the registry said."""
 
     domain: Name
     old: tuple[Name, ...]
@@ -25,7 +25,12 @@ class Candidate:
 
 
 async def look(
-    context: RunContext, registrar: Registrar, domains: Sequence[Name], wanted: Sequence[Name], gate: bool, told: Callable[[str], None]
+    context: RunContext,
+    registrar: Registrar,
+    domains: Sequence[Name],
+    wanted: Sequence[Name],
+    gate: bool,
+    told: Callable[[str], None],
 ) -> list[Candidate]:
     """Which of the domains can be changed, in order."""
     held: dict[Name, tuple[Name, ...] | Fault] = {}
@@ -44,7 +49,9 @@ async def look(
     return await side_by_side(one, domains)
 
 
-async def _look_at(context: RunContext, domain: Name, held: tuple[Name, ...] | Fault, wanted: Sequence[Name], gate: bool) -> Candidate:
+async def _look_at(
+    context: RunContext, domain: Name, held: tuple[Name, ...] | Fault, wanted: Sequence[Name], gate: bool
+) -> Candidate:
     if isinstance(held, Fault):
         return Candidate(domain, (), "failed", held.message, held.remedy)
     old = tuple(sorted(held))
@@ -58,14 +65,19 @@ async def _look_at(context: RunContext, domain: Name, held: tuple[Name, ...] | F
     return Candidate(domain, old, "ready")
 
 
-async def change(context: RunContext, registrar: Registrar, candidates: Sequence[Candidate], wanted: Sequence[Name]) -> list[Candidate]:
+async def change(
+    context: RunContext, registrar: Registrar, candidates: Sequence[Candidate], wanted: Sequence[Name]
+) -> list[Candidate]:
     """Changes those that are ready, and reads each back. What is known of each is in the journal."""
     ready = [each for each in candidates if each.state == "ready"]
     now = context.clock.now()
     changes = [_change_of(each, wanted, await glue_for(context, registrar, each.domain, wanted)) for each in ready]
     said: dict[Name, str | Fault] = {}
     with context.journal.occupied([each.domain for each in ready], now):
-        intents = [(each.domain, f"NS set at {registrar.name}: {names_said(each.old)} → {names_said(tuple(wanted))}") for each in ready]
+        intents = [
+            (each.domain, f"NS set at {registrar.name}: {names_said(each.old)} → {names_said(tuple(wanted))}")
+            for each in ready
+        ]
         context.journal.intend_many("nameservers", now, intents)
         await side_by_side(lambda each: note_ns_before(context, each.domain, wanted), ready)
         try:
@@ -73,7 +85,9 @@ async def change(context: RunContext, registrar: Registrar, candidates: Sequence
                 said[domain] = told
             after = {domain: found async for domain, found in registrar.registrations([each.domain for each in ready])}
         finally:
-            known = [(each.domain, _words(said.get(each.domain)), isinstance(said.get(each.domain), str)) for each in ready]
+            known = [
+                (each.domain, _words(said.get(each.domain)), isinstance(said.get(each.domain), str)) for each in ready
+            ]
             context.journal.settle_many("nameservers", context.clock.now(), known)
     done = {}
     for each in ready:
@@ -94,4 +108,6 @@ def _words(answer: str | Fault | None) -> str:
 
 
 def _change_of(each: Candidate, wanted: Sequence[Name], glue: Glue) -> NsChange:
-    return NsChange(each.domain, tuple(sorted(set(wanted) - set(each.old))), tuple(sorted(set(each.old) - set(wanted))), glue)
+    return NsChange(
+        each.domain, tuple(sorted(set(wanted) - set(each.old))), tuple(sorted(set(each.old) - set(wanted))), glue
+    )

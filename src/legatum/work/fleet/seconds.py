@@ -1,4 +1,5 @@
-"""A second provider for many zones: told of all of them together, then each brought into step and named by a move of its own."""
+"""A second provider for many zones: told of all of them together, then each brought into step and named by a move of
+its own."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -21,7 +22,8 @@ from legatum.work.run_context import RunContext
 
 @dataclass(frozen=True)
 class Joined:
-    """One domain of many. ``state``: ``ready``, ``unchanged``, ``joined`` or ``failed``; ``done``: what was done, or why it could not."""
+    """One domain of many. ``state``: ``ready``, ``unchanged``, ``joined`` or ``failed``; ``done``: what was done, or
+    why it could not."""
 
     domain: Name
     state: str
@@ -78,7 +80,9 @@ async def join_many(context: RunContext, drafted: Sequence[Drafted], wait: bool)
             return Joined(each.wish.domain, "joined", tuple(said))
         reasons = [halted.bound.reason] if halted.bound else [reason for reason, _ in halted.reasons]
         remedy = next((remedy for _, remedy in halted.reasons if remedy), "the same command again")
-        return Joined(each.wish.domain, "failed" if halted.halt == Halt.REFUSED else "holding", (*said, *reasons), remedy)
+        return Joined(
+            each.wish.domain, "failed" if halted.halt == Halt.REFUSED else "holding", (*said, *reasons), remedy
+        )
 
     return await side_by_side(one, drafted)
 

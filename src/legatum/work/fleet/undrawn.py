@@ -19,7 +19,8 @@ STEP = "draft"
 
 @dataclass(frozen=True, slots=True)
 class Undrawn:
-    """``so``: it was as wished already; else ``why`` no move could be drawn, with a ``remedy``; ``at`` in seconds since 1970."""
+    """``so``: it was as wished already; else ``why`` no move could be drawn, with a ``remedy``; ``at`` in seconds since
+    1970."""
 
     so: bool
     why: str
@@ -45,8 +46,8 @@ def _undrawn(entry: Entry) -> Undrawn:
 
 
 def look_at_campaigns(context: RunContext, standings: Mapping[Name, Standing]) -> tuple[dict[Name, Undrawn], list[str]]:
-    """Of all fleet moves of the house: domains for which no move could be drawn, and that have had none since; and which are paused before
-    their end, by the names of their lists."""
+    """Of all fleet moves of the house: domains for which no move could be drawn, and that have had none since; and
+    which are paused before their end, by the names of their lists."""
     undrawn, paused = dict[Name, Undrawn](), list[str]()
     for campaign in campaigns(context):
         found = undrawn_of(context.journal, campaign)

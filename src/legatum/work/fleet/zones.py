@@ -1,4 +1,5 @@
-"""Many zones put at a provider: each looked at, shown together, then published side by side; one that fails holds up none of the others."""
+"""Many zones put at a provider: each looked at, shown together, then published side by side; one that fails holds up
+none of the others."""
 
 from collections.abc import Awaitable, Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
@@ -22,10 +23,11 @@ _AT_ONCE = 24
 
 @dataclass(frozen=True)
 class Put:
-    """One zone of many. ``state``: ``ready``, ``by hand``, ``unchanged``, ``refused`` by a gate, ``failed``, or ``published``.
+    """One zone of many. ``state``: ``ready``, ``by hand``, ``unchanged``, ``refused`` by a gate, ``failed``, or
+    ``published``.
 
-    ``publication`` or ``sheet``: what changes, where that is known; ``notes``: what was made of the source on the way; ``why`` and
-    ``remedy``: of what went wrong.
+    ``publication`` or ``sheet``: what changes, where that is known; ``notes``: what was made of the source on the way;
+    ``why`` and ``remedy``: of what went wrong.
     """
 
     domain: Name
@@ -39,9 +41,16 @@ class Put:
 
 
 async def draw_many(
-    context: RunContext, provider: Provider, domains: Iterable[Name], source: str, ns_ttl: int | None, remove: bool, anyway: bool
+    context: RunContext,
+    provider: Provider,
+    domains: Iterable[Name],
+    source: str,
+    ns_ttl: int | None,
+    remove: bool,
+    anyway: bool,
 ) -> list[Put]:
-    """What publishing each zone from ``source`` would change. ``remove``: even if much of it goes; ``anyway``: even with new errors."""
+    """What publishing each zone from ``source`` would change. ``remove``: even if much of it goes; ``anyway``: even
+    with new errors."""
 
     async def one(domain: Name) -> Put:
         flattened = await flatten(context, (await contents_of(context, source, domain)).zone)
@@ -85,6 +94,8 @@ async def _side_by_side(works: Sequence[tuple[Name, Callable[[], Awaitable[Put]]
         try:
             return await do()
         except Fault as fault:
-            return Put(domain, "refused" if isinstance(fault, GateShut) else "failed", why=fault.message, remedy=fault.remedy)
+            return Put(
+                domain, "refused" if isinstance(fault, GateShut) else "failed", why=fault.message, remedy=fault.remedy
+            )
 
     return await side_by_side(kept, works, _AT_ONCE)

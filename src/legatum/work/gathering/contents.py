@@ -21,13 +21,14 @@ _FROM_FILE = Completeness(Degree.UNCHECKED, "nobody was asked what is served")
 
 
 def read_master_file(path: Path, origin: Name | None = None) -> Contents:
-    """``origin``: the zone's name; where it is not given the file must say it in ``$ORIGIN`` or by its name. Raises :class:`BadInput`."""
+    """``origin``: the zone's name; where it is not given the file must say it in ``$ORIGIN`` or by its name. Raises
+    :class:`BadInput`."""
     return _master(_text(path), path, origin)
 
 
 def read_file(path: Path, origin: Name | None = None) -> Contents:
-    """A file as people have it: a master file, or rows pasted from a form or a mail; ``-`` is standard input. Raises :class:`BadInput`,
-    also for a table with rows of which nothing can be made."""
+    """A file as people have it: a master file, or rows pasted from a form or a mail; ``-`` is standard input. Raises
+    :class:`BadInput`, also for a table with rows of which nothing can be made."""
     text = _text(path)
     if is_master(text):
         return _master(text, path, origin)
@@ -36,13 +37,15 @@ def read_file(path: Path, origin: Name | None = None) -> Contents:
         first, *others = pasted.faults
         more = f", and {len(others)} more" if others else ""
         raise BadInput(
-            f"{path}:{first.row.line}: {first.fault}{more}", "mend these rows, or take them out: `legatum lint FILE` shows every one"
+            f"{path}:{first.row.line}: {first.fault}{more}",
+            "mend these rows, or take them out: `legatum lint FILE` shows every one",
         )
     return Contents(zone_of_pasted(pasted), str(path), f"rows pasted: {pasted.layout}", _FROM_FILE, pasted)
 
 
 def is_master(text: str) -> bool:
-    """By what only master files have: directives, and an SOA record with its numbers; anything else is read as a table."""
+    """By what only master files have: directives, and an SOA record with its numbers; anything else is read as a
+    table."""
     return _MASTER.search(text) is not None
 
 
@@ -65,7 +68,8 @@ def _master(text: str, path: Path, origin: Name | None) -> Contents:
 
 
 def read_slips(path: Path, text: str, origin: Name | None = None) -> tuple[Name, Reading]:
-    """As :func:`read_master_file`, but with what is wrong in the file instead of a fault: the zone's name, and what was read."""
+    """As :func:`read_master_file`, but with what is wrong in the file instead of a fault: the zone's name, and what was
+    read."""
     domain = _wanted_origin(path, text, origin)
     return domain, read_master(text, domain, str(path), _including(path.parent))
 
@@ -118,7 +122,10 @@ def _wanted_origin(path: Path, text: str, origin: Name | None) -> Name:
         return _origin_of(path, text)
     said = _said_origin(text)
     if said is not None and not is_under(said, origin):
-        raise BadInput(f"{path} is of {name_text(said)}, not of {name_text(origin)}", "give that zone's own file, or name its domain")
+        raise BadInput(
+            f"{path} is of {name_text(said)}, not of {name_text(origin)}",
+            "give that zone's own file, or name its domain",
+        )
     return origin
 
 
@@ -156,7 +163,9 @@ async def contents_of(context: RunContext, place: str, domain: Name | None) -> C
         if isinstance(context.providers[place], FilesProvider):
             return Contents(zone, place, "the provider's master file", _FROM_FILE)
         by_asking = context.gathered.get((context.provider(place).servers, zone.origin))
-        return Contents(zone, place, "zone transfer" if by_asking is None else "what its servers answer", by_asking or transferred())
+        return Contents(
+            zone, place, "zone transfer" if by_asking is None else "what its servers answer", by_asking or transferred()
+        )
     if place.startswith(SERVER):
         zone = await transfer(context.asker, place.removeprefix(SERVER), _needed(domain, place))
         return Contents(zone, place, "zone transfer", transferred())

@@ -1,5 +1,5 @@
-"""Aliases that some providers offer and DNS does not have: turned into true ones, or into the addresses that they lead to where no alias
-can stand."""
+"""Aliases that some providers offer and DNS does not have: turned into true ones, or into the addresses that they lead
+to where no alias can stand."""
 
 from dataclasses import dataclass
 
@@ -36,17 +36,23 @@ async def flatten(context: RunContext, zone: Zone) -> Flattened:
         beside = [each.type_text for each in zone.at(alias.name) if each.rtype not in (ALIAS, *PROOFS)]
         if not beside:
             zone = zone.without([(alias.name, ALIAS)]).with_rrsets([rrset(alias.name, CNAME, alias.ttl, [target])])
-            notes.append(f"{name_text(alias.name)}: the alias of {name_text(target)} became a CNAME, which every server has")
+            notes.append(
+                f"{name_text(alias.name)}: the alias of {name_text(target)} became a CNAME, which every server has"
+            )
             continue
         found = await addresses_behind(walker, zone, target)
         if not found:
-            raise OutsideFault(f"{name_text(alias.name)} is an alias of {name_text(target)}, which has no address", "mend the target first")
+            raise OutsideFault(
+                f"{name_text(alias.name)} is an alias of {name_text(target)}, which has no address",
+                "mend the target first",
+            )
         sets = [rrset(alias.name, each.rtype, min(alias.ttl, each.ttl), each.rdatas) for each in found]
         zone = zone.without([(alias.name, ALIAS)]).with_rrsets(sets)
         kinds = " and ".join(f"{len(each.rdatas)} {type_text(each.rtype)}" for each in sets)
         others = "SOA and NS" if alias.name == zone.origin else " and ".join(beside)
         notes.append(
-            f"{name_text(alias.name)}: the alias of {name_text(target)} became {kinds}, as no alias can stand beside {others} "
+            f"{name_text(alias.name)}: the alias of {name_text(target)} became {kinds}, as no alias can "
+            f"stand beside {others} "
             "(RFC 1034 s3.6.2); when the addresses change there, change them here"
         )
     return Flattened(zone, tuple(notes))
@@ -70,8 +76,8 @@ async def looks_at_target(context: RunContext, target: Name, zone: Zone | None =
 
 
 async def addresses_behind(walker: Walker, zone: Zone, target: Name) -> list[RRset]:
-    """The address sets that an alias of a zone leads to: what the zone has itself, else what servers say. Raises :class:`OutsideFault`
-    where one of them is not known: it might be there."""
+    """The address sets that an alias of a zone leads to: what the zone has itself, else what servers say. Raises
+    :class:`OutsideFault` where one of them is not known: it might be there."""
     return [each for rtype in (A, AAAA) if (each := await _addresses(walker, zone, target, rtype)) is not None]
 
 
@@ -84,7 +90,9 @@ async def _addresses(walker: Walker, zone: Zone, name: Name, rtype: int) -> RRse
         if found.rrset is not None:
             return found.rrset
         if found.untold:
-            raise OutsideFault(f"{name_text(name)} {type_text(rtype)} is not known: {found.why}", "look again: the same command")
+            raise OutsideFault(
+                f"{name_text(name)} {type_text(rtype)} is not known: {found.why}", "look again: the same command"
+            )
         alias = found.alias or next(iter(targets(zone.get(name, CNAME))), None)
         if alias is None:
             return None

@@ -14,7 +14,11 @@ from legatum.work.run_context import RunContext
 
 
 async def gather(
-    context: RunContext, domain: Name, ways: Sequence[str] = WAYS, extra: Sequence[Name] = (), servers: Sequence[str] = ()
+    context: RunContext,
+    domain: Name,
+    ways: Sequence[str] = WAYS,
+    extra: Sequence[Name] = (),
+    servers: Sequence[str] = (),
 ) -> tuple[Contents, tuple[Tried, ...]]:
     """By the first of ``ways`` that is open. ``servers``: addresses to ask; those of the delegation if none are given.
 
@@ -37,8 +41,8 @@ async def _servers(context: RunContext, domain: Name) -> tuple[str, ...]:
 
 
 async def changed_since(context: RunContext, earlier: Contents, place: str) -> Contents:
-    """The zone as it is now, from an earlier copy and what has changed since (RFC 1995). ``place``: a provider, asked with its key, or an
-    address. Raises :class:`OutsideFault`."""
+    """The zone as it is now, from an earlier copy and what has changed since (RFC 1995). ``place``: a provider, asked
+    with its key, or an address. Raises :class:`OutsideFault`."""
     if place in context.providers:
         zone, way = await context.provider(place).fetch_since(earlier.zone)
     else:

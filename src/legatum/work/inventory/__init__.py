@@ -1,1 +1,2 @@
-"""Everything that the house holds: what providers serve, what accounts have, and where the two, and our lists, contradict each other."""
+"""Everything that the house holds: what providers serve, what accounts have, and where the two, and our lists,
+contradict each other."""

@@ -1,4 +1,5 @@
-"""The whole inventory: every domain looked at, registrations beside, copies that differ, and what changed since the last time."""
+"""The whole inventory: every domain looked at, registrations beside, copies that differ, and what changed since the
+last time."""
 
 import asyncio
 from collections.abc import AsyncGenerator, AsyncIterator, Iterable, Sequence
@@ -31,9 +32,13 @@ _BATCH = 200  # domains that are looked at before registries are asked for all o
 
 
 async def our_sides(context: RunContext) -> tuple[tuple[Side, ...], list[str]]:
-    """Providers and secondaries with the addresses of their servers, each set of names once; who could not be found, in words."""
+    """Providers and secondaries with the addresses of their servers, each set of names once; who could not be found, in
+    words."""
     walker, found, left_out = context.walker(), list[Side](), list[str]()
-    sections = {**context.providers, **{name: each for name, each in context.settings.secondaries.items() if name not in context.providers}}
+    sections = {
+        **context.providers,
+        **{name: each for name, each in context.settings.secondaries.items() if name not in context.providers},
+    }
     for name, section in sections.items():
         servers = server_names(section.servers)
         if any(set(each.servers) == set(map(name_text, servers)) for each in found):
@@ -58,7 +63,9 @@ def look_there(order: Order, part: Sequence[Name]) -> tuple[list[Item], dict[tup
 
     async def looked() -> tuple[list[Item], dict[tuple[str, str], bytes]]:
         settings = msgspec.json.decode(order.settings, type=Settings)
-        context = outside_of(settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0))
+        context = outside_of(
+            settings, Path(), ShiftedClock(settings.clock.ahead if settings.clock is not None else 0.0)
+        )
         context.asker.pace = Pace(settings.network.rate)
         try:
             looker = Looker(context.asker, context.walker(), order.sides)
@@ -140,11 +147,19 @@ def _with_registration(item: Item, held: _Held) -> Item:
     unknown = (*item.unknown, *(f"whether {name} has it: {why}" for name, why in failed.items()))
     expires = min((each.expires for _, each in found if each.expires), default="")
     statuses = tuple(dict.fromkeys(status for _, each in found for status in each.statuses if status != "ok"))
-    return replace(item, accounts=tuple(name for name, _ in found), asked=asked, expires=expires, statuses=statuses, unknown=unknown)
+    return replace(
+        item,
+        accounts=tuple(name for name, _ in found),
+        asked=asked,
+        expires=expires,
+        statuses=statuses,
+        unknown=unknown,
+    )
 
 
 async def _with_registration_data(context: RunContext, item: Item) -> Item:
-    """Of one that no account has which can be asked: what is said to everybody. An account with only a form may have it."""
+    """Of one that no account has which can be asked: what is said to everybody. An account with only a form may have
+    it."""
     forms = [name for name in context.registrars if context.registrar(name).by_hand]
     if item.accounts or item.unknown or not (item.served or item.delegation):
         return item
@@ -157,8 +172,8 @@ async def _with_registration_data(context: RunContext, item: Item) -> Item:
 
 
 async def _with_copies(context: RunContext, item: Item, soa: dict[tuple[str, str], bytes]) -> Item:
-    """Of two who serve it: whether their contents differ. A secondary with the same SOA record has a copy; a provider may have anything
-    under it."""
+    """Of two who serve it: whether their contents differ. A secondary with the same SOA record has a copy; a provider
+    may have anything under it."""
     said = {side: soa[item.domain, side] for side in item.served}
     if len(set(said.values())) < 2 and sum(side in context.providers for side in said) < 2:
         return item
@@ -173,7 +188,12 @@ async def _with_copies(context: RunContext, item: Item, soa: dict[tuple[str, str
         behind = sorted(said, key=lambda side: parse_soa(said[side]).serial)[0]
         return replace(item, differ=(f"{behind} has an older serial",))
     (_, first), *others = zones.items()
-    differ = [each for _, other in others for each in zone_differences(first, other) if not each.expected and each.rtype != SOA]
+    differ = [
+        each
+        for _, other in others
+        for each in zone_differences(first, other)
+        if not each.expected and each.rtype != SOA
+    ]
     told = list(dict.fromkeys(f"{name_text(each.name)} {type_text(each.rtype)}" for each in differ))
     more = [f"and {len(told) - _MOST_TOLD} more"] if len(told) > _MOST_TOLD else []
     return replace(item, differ=(*told[:_MOST_TOLD], *more))

@@ -34,7 +34,8 @@ def write_item(item: Item) -> bytes:
 
 
 def read_items(path: Path) -> Iterator[Item]:
-    """A last line that was broken off is passed over. Raises :class:`BadInput` where the file is there and cannot be read."""
+    """A last line that was broken off is passed over. Raises :class:`BadInput` where the file is there and cannot be
+    read."""
     if not path.exists():
         return
     try:
@@ -44,7 +45,9 @@ def read_items(path: Path) -> Iterator[Item]:
                     yield msgspec.json.decode(line, type=Item)
                 except msgspec.DecodeError:
                     if line.endswith(b"\n"):
-                        raise BadInput(f"{path}: no inventory", "take the file away: the next inventory makes it anew") from None
+                        raise BadInput(
+                            f"{path}: no inventory", "take the file away: the next inventory makes it anew"
+                        ) from None
     except OSError as error:
         raise BadInput(f"{path}: {error.strerror}", "mend its rights") from None
 
@@ -59,7 +62,8 @@ def cut_off(path: Path) -> None:
 
 
 def marks_of(path: Path) -> dict[bytes, bytes]:
-    """Domain → mark of its line, both as digests: so that two inventories of many domains can be held against each other in little room."""
+    """Domain → mark of its line, both as digests: so that two inventories of many domains can be held against each
+    other in little room."""
     return {_digest(each.domain.encode()): _digest(_encode(each)) for each in read_items(path)}
 
 

@@ -18,8 +18,8 @@ _NXDOMAIN = 3
 
 @dataclass
 class Looker:
-    """``sides``: providers and secondaries; one server of each is asked for a domain, the next where that is silent. ``soa``: domain and
-    side → the SOA data, to find copies that are not the same."""
+    """``sides``: providers and secondaries; one server of each is asked for a domain, the next where that is silent.
+    ``soa``: domain and side → the SOA data, to find copies that are not the same."""
 
     asker: Asker
     walker: Walker

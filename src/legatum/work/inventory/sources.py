@@ -15,7 +15,8 @@ from legatum.work.run_context import RunContext
 
 @dataclass
 class Named:
-    """Domain → where it was found, such as ``the list`` or ``files of rowan``; ``left_out``: sources that could not be read, and why."""
+    """Domain → where it was found, such as ``the list`` or ``files of rowan``; ``left_out``: sources that could not be
+    read, and why."""
 
     domains: dict[Name, list[str]] = field(default_factory=dict)
     left_out: list[str] = field(default_factory=list)
@@ -28,7 +29,8 @@ class Named:
 
 
 async def find_domains(context: RunContext, lists: list[str]) -> Named:
-    """``lists``: files; those of the settings and of the journal too. Raises :class:`BadInput` for a list that cannot be read."""
+    """``lists``: files; those of the settings and of the journal too. Raises :class:`BadInput` for a list that cannot
+    be read."""
     found, settings = Named(), context.settings
     for file in lists:
         found.add("the list" if file == "-" else file, iter(read_domains(file)))

@@ -22,5 +22,14 @@ async def ask_servers(context: RunContext, observation: Observation, wanted: Ite
 
 def given(party: str, who: str, address: str, reply: Reply) -> Given:
     return Given(
-        party, who, address, reply.name, reply.rtype, reply.outcome, reply.rcode, reply.authoritative, reply.answer, reply.authority
+        party,
+        who,
+        address,
+        reply.name,
+        reply.rtype,
+        reply.outcome,
+        reply.rcode,
+        reply.authoritative,
+        reply.answer,
+        reply.authority,
     )

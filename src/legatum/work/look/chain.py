@@ -1,4 +1,5 @@
-"""Looking at the chain of trust: the DS set at every parent server, keys and signatures at every server, from the root down."""
+"""Looking at the chain of trust: the DS set at every parent server, keys and signatures at every server, from the root
+down."""
 
 import asyncio
 from collections.abc import Mapping
@@ -29,7 +30,9 @@ async def keys_at(context: RunContext, address: str, zone: Name) -> tuple[Server
     wanting = [told for reply in asking if _has(reply) and (told := reply.find(reply.rtype)) is not None]
     key_set, now = keys.find(DNSKEY) if _has(keys) else None, context.clock.now()
     found = server_keys(zone, key_set, soa.find(SOA), signatures, [each.rtype for each in wanting], now)
-    return replace(found, asked=asked_at(zone, wanting, signatures, key_set, now)), all(each.answered for each in replies)
+    return replace(found, asked=asked_at(zone, wanting, signatures, key_set, now)), all(
+        each.answered for each in replies
+    )
 
 
 def _has(reply: Reply) -> bool:
@@ -46,9 +49,13 @@ async def _delegated(context: RunContext, domain: Name) -> tuple[Cut, Mapping[Na
     cut, known = await context.walker().delegation_of(domain)
     ns = referral(cut.zone, known) or known.find(NS) if known is not None else None
     if known is None:
-        raise OutsideFault(f"{name_text(domain)}: no server of {name_text(cut.zone)} answers", "is the network up? Try again")
+        raise OutsideFault(
+            f"{name_text(domain)}: no server of {name_text(cut.zone)} answers", "is the network up? Try again"
+        )
     if ns is None:
-        raise OutsideFault(f"nobody delegates {name_text(domain)}", "is it spelt right? Give the domain, not a name in it")
+        raise OutsideFault(
+            f"nobody delegates {name_text(domain)}", "is it spelt right? Give the domain, not a name in it"
+        )
     return cut, await context.addresses(targets(ns))
 
 
@@ -69,18 +76,28 @@ async def chain_of(context: RunContext, domain: Name) -> Chain:
 
 
 async def _link(
-    context: RunContext, zone: Name, servers: Mapping[Name, tuple[str, ...]], parent: Name | None, above: tuple[str, ...], anchor: DsSet
-) -> Link:  # fmt: skip
+    context: RunContext,
+    zone: Name,
+    servers: Mapping[Name, tuple[str, ...]],
+    parent: Name | None,
+    above: tuple[str, ...],
+    anchor: DsSet,
+) -> Link:
     asker = context.asker
     parents = asker.askable(above)
     places = [(server, address) for server, addresses in servers.items() for address in asker.askable(addresses)]
     given = await asyncio.gather(*(asker.ask(address, zone, DS) for address in parents))
     found = await asyncio.gather(*(keys_at(context, address, zone) for _, address in places))
     ds = {
-        each.server: (anchors_of(held.rdatas, held.ttl) if (held := each.find(DS)) else DsSet()) if each.answered else None
+        each.server: (anchors_of(held.rdatas, held.ttl) if (held := each.find(DS)) else DsSet())
+        if each.answered
+        else None
         for each in given
     }
-    served = [Served(server, address, keys, answered) for (server, address), (keys, answered) in zip(places, found, strict=True)]
+    served = [
+        Served(server, address, keys, answered)
+        for (server, address), (keys, answered) in zip(places, found, strict=True)
+    ]
     return Link(zone, parent, ds, served, anchor)
 
 
@@ -89,5 +106,6 @@ def trust_anchors(context: RunContext) -> dict[Name, DsSet]:
     network = context.settings.network
     given = network.anchors if network.anchors or network.roots != "public" else PUBLIC_ANCHORS
     return {
-        parse_name(zone.rstrip(".") + "."): anchors_of((parse_rdata(DS, text, ROOT) for text in texts), 0) for zone, texts in given.items()
+        parse_name(zone.rstrip(".") + "."): anchors_of((parse_rdata(DS, text, ROOT) for text in texts), 0)
+        for zone, texts in given.items()
     }

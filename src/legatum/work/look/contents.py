@@ -48,16 +48,28 @@ class Contents:
     @property
     def of_hosts(self) -> list[Name]:
         """Where mail and www lead to."""
-        mail = [host for (_, rtype), rrset in list(self.found.items()) if rtype == MX for host in targets(rrset) if host != b"\0"]
+        mail = [
+            host
+            for (_, rtype), rrset in list(self.found.items())
+            if rtype == MX
+            for host in targets(rrset)
+            if host != b"\0"
+        ]
         aliases = [targets(rrset)[0] for (name, rtype), rrset in list(self.found.items()) if rtype == CNAME and rrset]
         return list(dict.fromkeys(mail[:_MOST_HOSTS] + aliases[:_MOST_HOSTS]))
 
 
 async def look_at_contents(
-    questions: Questions, asker: Asker, walker: Walker, resolver: ResolverPlace | None, domain: Name, addresses: Sequence[str],
+    questions: Questions,
+    asker: Asker,
+    walker: Walker,
+    resolver: ResolverPlace | None,
+    domain: Name,
+    addresses: Sequence[str],
     everywhere: bool,
-) -> Contents:  # fmt: skip
-    """``addresses``: servers that answer for the domain. ``resolver``: asked about names elsewhere, the walker without one."""
+) -> Contents:
+    """``addresses``: servers that answer for the domain. ``resolver``: asked about names elsewhere, the walker without
+    one."""
     contents = Contents(domain)
     if not addresses:
         return contents
@@ -66,7 +78,11 @@ async def look_at_contents(
     if everywhere:
         wanted += [(domain, AAAA), (unmade_name(domain), A)]
     await _ask(contents, questions, addresses, wanted)
-    bare = [name for name in (domain, www) if contents.found.get((name, A), True) is None and not contents.found.get((name, CNAME))]
+    bare = [
+        name
+        for name in (domain, www)
+        if contents.found.get((name, A), True) is None and not contents.found.get((name, CNAME))
+    ]
     await _ask(contents, questions, addresses, [(name, AAAA) for name in bare if (name, AAAA) not in contents.found])
     if not everywhere:
         return contents
@@ -75,12 +91,16 @@ async def look_at_contents(
     await _ask(contents, questions, addresses, [*more, (www, AAAA)])
     await _others(contents, questions, addresses)
     outside = [host for host in contents.of_hosts if not is_under(host, domain)]
-    for host, found in zip(outside, await together(_elsewhere(asker, walker, resolver, host) for host in outside), strict=True):
+    for host, found in zip(
+        outside, await together(_elsewhere(asker, walker, resolver, host) for host in outside), strict=True
+    ):
         contents.found.update({(host, rtype): rrset for rtype, rrset in found.items()})
     return contents
 
 
-async def _ask(contents: Contents, questions: Questions, addresses: Sequence[str], wanted: Iterable[tuple[Name, int]]) -> None:
+async def _ask(
+    contents: Contents, questions: Questions, addresses: Sequence[str], wanted: Iterable[tuple[Name, int]]
+) -> None:
     for reply in await together(questions.ask_one_of(addresses, name, rtype) for name, rtype in wanted):
         contents.take(reply)
 
@@ -95,11 +115,16 @@ async def _others(contents: Contents, questions: Questions, addresses: Sequence[
             contents.take(await questions.ask_one_of(addresses, contents.domain, rtype))
 
 
-async def _elsewhere(asker: Asker, walker: Walker, resolver: ResolverPlace | None, host: Name) -> dict[int, RRset | None]:
-    """A name in somebody else's zone, as visitors see it: its addresses, or the alias that it is. Empty where that is not known."""
+async def _elsewhere(
+    asker: Asker, walker: Walker, resolver: ResolverPlace | None, host: Name
+) -> dict[int, RRset | None]:
+    """A name in somebody else's zone, as visitors see it: its addresses, or the alias that it is. Empty where that is
+    not known."""
     found: dict[int, RRset | None] = {}
     for rtype in (A, AAAA):
-        reply = await ask_resolver(asker, resolver, host, rtype) if resolver else (await walker.lookup(host, rtype)).reply
+        reply = (
+            await ask_resolver(asker, resolver, host, rtype) if resolver else (await walker.lookup(host, rtype)).reply
+        )
         if reply is not None and reply.rcode in (0, _NXDOMAIN):
             found[rtype] = reply.find(rtype)
             found.setdefault(CNAME, reply.find(CNAME))

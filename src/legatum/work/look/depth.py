@@ -7,9 +7,10 @@ from dataclasses import dataclass
 class Depth:
     """``everywhere``: all that can be asked of every address of every server, else what finds the faults that hurt.
 
-    ``each``: questions to one of the domain's own server addresses; ``total``: about one domain, None for no limit; ``keys``: the DS set of
-    every parent address and the keys of every own one; ``servers``: addresses of own servers that are asked; ``again``: of those that stay
-    silent, how many are asked once more at a time, until none of so many answers.
+    ``each``: questions to one of the domain's own server addresses; ``total``: about one domain, None for no limit;
+    ``keys``: the DS set of every parent address and the keys of every own one; ``servers``: addresses of own servers
+    that are asked; ``again``: of those that stay silent, how many are asked once more at a time, until none of so many
+    answers.
     """
 
     everywhere: bool

@@ -20,8 +20,8 @@ _MOST_MET = 5000
 
 @dataclass
 class HostLook:
-    """``parents`` and their glue; ``servers``: addresses of servers that answer for the domain, for the names inside it; ``met``: name
-    servers of other domains that were looked at before."""
+    """``parents`` and their glue; ``servers``: addresses of servers that answer for the domain, for the names inside
+    it; ``met``: name servers of other domains that were looked at before."""
 
     questions: Questions
     walker: Walker
@@ -50,7 +50,11 @@ class HostLook:
         wanted = [name for name in names if is_under(name, self.domain)]
         found: dict[Name, HostView] = {}
         for name in wanted:
-            replies = {rtype: await self.questions.ask_one_of(addresses, name, rtype) for rtype in (A, AAAA)} if addresses else {}
+            replies = (
+                {rtype: await self.questions.ask_one_of(addresses, name, rtype) for rtype in (A, AAAA)}
+                if addresses
+                else {}
+            )
             why = "" if addresses else "no server that could tell it answers"
             left_out = frozenset(rtype for rtype, reply in replies.items() if reply is None)
             found[name] = _view(name, [reply for reply in replies.values() if reply], why, left_out)
@@ -74,11 +78,15 @@ class HostLook:
         return view
 
     async def _beside(self, name: Name) -> HostView | None:
-        """A name for which all parent servers give the same glue, when the server at that address says the same with authority.
+        """A name for which all parent servers give the same glue, when the server at that address says the same with
+        authority.
 
-        It spares asking the parent's servers about a second domain. Where anything differs, the way from the root decides.
+        It spares asking the parent's servers about a second domain. Where anything differs, the way from the root
+        decides.
         """
-        given = [{(each.rtype, each.rdatas) for each in view.glue if each.name == name} for view in self.parents if view.ns]
+        given = [
+            {(each.rtype, each.rdatas) for each in view.glue if each.name == name} for view in self.parents if view.ns
+        ]
         if not given or not given[0] or any(each != given[0] for each in given):
             return None
         addresses = [address_text(rdata) for _, rdatas in given[0] for rdata in rdatas]
@@ -95,7 +103,13 @@ def _view(name: Name, replies: list[Reply], why: str, left_out: frozenset[int] =
     denial = next((reply.denial for reply in replies if reply.denial), None)
     asked = bool(replies or why)  # there may have been no question left for it
     if not found and not why:
-        why = "is an alias" if alias else "no such name" if any(reply.rcode == _NXDOMAIN for reply in replies) else _reason(replies)
+        why = (
+            "is an alias"
+            if alias
+            else "no such name"
+            if any(reply.rcode == _NXDOMAIN for reply in replies)
+            else _reason(replies)
+        )
     return HostView(
         name,
         found,

@@ -6,7 +6,15 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from legatum.core.observation.hosts import first_of_each, glue_addresses, places_of
-from legatum.core.observation.observation import HostView, Observation, ParentView, Plan, RegistrationView, ResolverView, ServerView
+from legatum.core.observation.observation import (
+    HostView,
+    Observation,
+    ParentView,
+    Plan,
+    RegistrationView,
+    ResolverView,
+    ServerView,
+)
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import A
@@ -29,8 +37,8 @@ from legatum.work.run_context import RunContext
 
 @dataclass
 class Look:
-    """``cut``: the zone that delegates the domain, found before, and ``known``: what one of its servers said then; ``met``: name servers
-    that other domains have too, for looks that share them."""
+    """``cut``: the zone that delegates the domain, found before, and ``known``: what one of its servers said then;
+    ``met``: name servers that other domains have too, for looks that share them."""
 
     context: RunContext
     domain: Name
@@ -47,14 +55,18 @@ class Look:
         everywhere = self.depth.everywhere
         if self.known is not None:
             self.evidence.number(self.known)
-        parents = await look_at_parents(self.questions, self.evidence, self.cut, self.domain, self.known, everywhere or self.depth.keys)
+        parents = await look_at_parents(
+            self.questions, self.evidence, self.cut, self.domain, self.known, everywhere or self.depth.keys
+        )
         secure = any(view.ds for view in parents)
         self.server_look = ServerLook(
             self.questions, self.evidence, self.domain, self.cut.zone, secure, everywhere, self.depth.keys,
             self.context.asker.patience.reach.tcp,
         )  # fmt: skip
         self.host_look = HostLook(self.questions, self.walker, self.domain, parents, everywhere, self.met)
-        around = asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted)) if everywhere else None
+        around = (
+            asyncio.gather(self._resolvers(wanted), self._rdap(wanted), self._former(wanted)) if everywhere else None
+        )
         hosts, servers = await self._own(parents)
         addresses = [view.address for view in servers if view.serves]
         resolver = next(iter(self.context.resolvers().values()), None) if wanted.resolvers else None
@@ -89,19 +101,27 @@ class Look:
     def _left_out(self, asked: int) -> list[str]:
         if not self.unasked:
             return []
-        return [f"{len(self.unasked)} of the {asked + len(self.unasked)} addresses of its name servers: more than {self.depth.servers}"]
+        return [
+            f"{len(self.unasked)} of the {asked + len(self.unasked)} addresses of its name servers: more "
+            f"than {self.depth.servers}"
+        ]
 
     async def _own(self, parents: tuple[ParentView, ...]) -> tuple[dict[Name, HostView], tuple[ServerView, ...]]:
-        """The name servers and their names. Servers known from glue are asked while their names are still being looked up."""
+        """The name servers and their names. Servers known from glue are asked while their names are still being looked
+        up."""
         delegated = sorted({name for view in parents for name in targets(view.ns)})[:MOST_HOSTS]
         glue = {name: addresses for name, addresses in glue_addresses(parents).items() if name in delegated}
         asked: dict[str, ServerView] = {}
         context = self.host_look.known(delegated)
         if len(context) < len(delegated):
-            context, _ = await asyncio.gather(self.host_look.outside(delegated), self._servers(places_of({}, glue), asked))
+            context, _ = await asyncio.gather(
+                self.host_look.outside(delegated), self._servers(places_of({}, glue), asked)
+            )
         await self._servers(places_of(context, {}), asked)
         hosts = context | await self.host_look.inside(delegated, _serving(asked))
-        own = sorted({name for view in asked.values() if view.serves for name in targets(view.ns)} - set(delegated))[:MOST_HOSTS]
+        own = sorted({name for view in asked.values() if view.serves for name in targets(view.ns)} - set(delegated))[
+            :MOST_HOSTS
+        ]
         hosts |= await self.host_look.outside(own)
         hosts |= await self.host_look.inside(own, _serving(asked))
         await self._servers(places_of(hosts, {}), asked)
@@ -118,14 +138,20 @@ class Look:
         if not fresh:
             return
         with_ns = fresh if self.depth.everywhere else first_of_each(fresh)
-        views = await together(self.server_look.look(server, address, address in with_ns) for address, server in fresh.items())
+        views = await together(
+            self.server_look.look(server, address, address in with_ns) for address, server in fresh.items()
+        )
         asked.update(zip(fresh, views, strict=True))
         silent = {address: server for address, server in fresh.items() if asked[address].silent}
         if silent:
             asked.update(await self.server_look.look_again(silent, with_ns))
 
     async def _former(self, wanted: Wanted) -> tuple[ServerView, ...]:
-        places = {address: name for address, name in wanted.former.items() if address in self.context.asker.askable(wanted.former)}
+        places = {
+            address: name
+            for address, name in wanted.former.items()
+            if address in self.context.asker.askable(wanted.former)
+        }
         views = await together(self.server_look.look(server, address) for address, server in places.items())
         replies = await together(self.questions.ask(address, self.domain, A) for address in places)
         return tuple(replace(view, apex_address=reply.find(A)) for view, reply in zip(views, replies, strict=True))
@@ -141,7 +167,9 @@ class Look:
     async def _resolvers(self, wanted: Wanted) -> tuple[ResolverView, ...]:
         if not wanted.resolvers:
             return ()
-        return await look_at_resolvers(self.context.asker, self.evidence, self.context.resolvers(), self.domain, self.cut.zone)
+        return await look_at_resolvers(
+            self.context.asker, self.evidence, self.context.resolvers(), self.domain, self.cut.zone
+        )
 
     async def _rdap(self, wanted: Wanted) -> tuple[RegistrationView | None, str]:
         return await look_at_rdap(self.context, self.evidence, self.domain) if wanted.rdap else (None, "")
@@ -162,4 +190,6 @@ def _serving(asked: Mapping[str, ServerView]) -> list[str]:
 
 
 def _with_contents(servers: Iterable[ServerView], contents: Contents) -> tuple[ServerView, ...]:
-    return tuple(replace(view, apex_address=apex) if (apex := contents.apex.get(view.address)) else view for view in servers)
+    return tuple(
+        replace(view, apex_address=apex) if (apex := contents.apex.get(view.address)) else view for view in servers
+    )

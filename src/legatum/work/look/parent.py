@@ -17,7 +17,8 @@ _NXDOMAIN = 3
 async def look_at_parents(
     questions: Questions, evidence: Evidence, cut: Cut, domain: Name, known: Reply | None, everywhere: bool
 ) -> tuple[ParentView, ...]:
-    """One question to each address of each server of the parent zone; ``known``, asked on the way there, is not asked again."""
+    """One question to each address of each server of the parent zone; ``known``, asked on the way there, is not asked
+    again."""
     places = {address: server for server, addresses in cut.servers.items() for address in questions.askable(addresses)}
     useful = known is not None and known.server in places and (known.name, known.rtype) == (domain, NS)
     if not everywhere and useful and known is not None:

@@ -45,7 +45,8 @@ class Questions:
         return min(here, self._depth.total - self._evidence.count - self._open)
 
     def pick(self, addresses: Iterable[str]) -> str | None:
-        """The address that has most room left, the first of several; None, and one question dropped, when none has any."""
+        """The address that has most room left, the first of several; None, and one question dropped, when none has
+        any."""
         best = max(addresses, key=self.room, default=None)
         if best is None or self.room(best) <= 0:
             self.dropped += 1
@@ -53,7 +54,15 @@ class Questions:
         return best
 
     async def ask(
-        self, address: str, name: Name, rtype: int, *, tcp: bool = False, recursion: bool = False, edns: bool = True, tries: int = 0
+        self,
+        address: str,
+        name: Name,
+        rtype: int,
+        *,
+        tcp: bool = False,
+        recursion: bool = False,
+        edns: bool = True,
+        tries: int = 0,
     ) -> Reply:
         """With signatures where EDNS is used. Whether there is room is the caller's business."""
         self._under_way[address] += 1
@@ -69,9 +78,11 @@ class Questions:
         return reply
 
     async def ask_again(self, addresses: Iterable[str], name: Name, rtype: int) -> dict[str, Reply]:
-        """Those who were silent are asked once more: later, with several packets side by side, and over TCP too, a few of them at a time
-        until none of these answers. Who answers then, and how; a recording is not asked again."""
-        silent = [address for address in addresses if self._asker.pace is None or not self._asker.pace.is_given_up(address)]
+        """Those who were silent are asked once more: later, with several packets side by side, and over TCP too, a few
+        of them at a time until none of these answers. Who answers then, and how; a recording is not asked again."""
+        silent = [
+            address for address in addresses if self._asker.pace is None or not self._asker.pace.is_given_up(address)
+        ]
         if not silent or self._recorded:
             return {}
         await asyncio.sleep(_LATER)

@@ -11,7 +11,8 @@ from legatum.work.run_context import RunContext
 
 
 def is_doubtful(observation: Observation) -> bool:
-    """What is wrong with it could be wrong with the way there: nobody answers over one family, or over TCP, or nobody does as he should."""
+    """What is wrong with it could be wrong with the way there: nobody answers over one family, or over TCP, or nobody
+    does as he should."""
     asked = [(view.address, view.answered) for view in observation.parents] + [
         (view.address, not view.silent) for view in observation.servers
     ]
@@ -21,30 +22,36 @@ def is_doubtful(observation: Observation) -> bool:
             return True
     tcp = [view.tcp_answered for view in observation.servers if view.serves and view.tcp_answered is not None]
     lost = [view for view in observation.servers if view.edns == Edns.DROPPED or view.cut]
-    return bool(tcp and not any(tcp)) or bool(observation.servers and (not observation.serving or len(lost) == len(observation.servers)))
+    return bool(tcp and not any(tcp)) or bool(
+        observation.servers and (not observation.serving or len(lost) == len(observation.servers))
+    )
 
 
 async def lacks_reach(context: RunContext, observation: Observation) -> bool:
-    """Whether it turned out by this look that less can be asked from here than was thought, so that it has to be looked at again. Raises
-    :class:`OutsideFault` as :func:`learn_reach`, and where none of the domain's servers can be asked from here."""
+    """Whether it turned out by this look that less can be asked from here than was thought, so that it has to be looked
+    at again. Raises :class:`OutsideFault` as :func:`learn_reach`, and where none of the domain's servers can be asked
+    from here."""
     changed = False
     if not context.looked_around and is_doubtful(observation):
         context.looked_around = True
         changed = await learn_reach(context)
-        context.looked_around = any(view.answered for view in observation.parents)  # where everything fails it is found out each time
+        context.looked_around = any(
+            view.answered for view in observation.parents
+        )  # where everything fails it is found out each time
     if not changed:
         require_askable(context, observation)
     return changed
 
 
 async def learn_reach(context: RunContext) -> bool:
-    """Asks around, once in a run where all is well; whether it is now known that less can be asked from here than was thought. Raises
-    :class:`OutsideFault` where nothing that can be asked from here is what it seems."""
+    """Asks around, once in a run where all is well; whether it is now known that less can be asked from here than was
+    thought. Raises :class:`OutsideFault` where nothing that can be asked from here is what it seems."""
     present = context.asker.patience.reach
     heard = await ask_around(context.asker, context.roots, present)
     if heard.boxed:
         raise OutsideFault(
-            f"something on the way answers in the servers' place: {heard.boxed}, a root server, offered to look names up",
+            f"something on the way answers in the servers' place: {heard.boxed}, a root server, offered to "
+            "look names up",
             "what servers say cannot be seen from this network: look from another one, or have port 53 let through",
         )
     if heard.reach is None:
@@ -62,8 +69,13 @@ async def _refuse_only_resolvers(context: RunContext) -> None:
 
 
 def require_askable(context: RunContext, observation: Observation) -> None:
-    """Raises :class:`OutsideFault` where none of the domain's servers can be asked from here, so that nothing is known of it."""
-    if observation.servers or not observation.all_addresses or any(map(context.asker.patience.reach.has, observation.all_addresses)):
+    """Raises :class:`OutsideFault` where none of the domain's servers can be asked from here, so that nothing is known
+    of it."""
+    if (
+        observation.servers
+        or not observation.all_addresses
+        or any(map(context.asker.patience.reach.has, observation.all_addresses))
+    ):
         return
     unknown = ", ".join(context.asker.patience.reach.left_out)
     raise OutsideFault(

@@ -15,7 +15,8 @@ _UNKNOWN = 404
 
 
 async def look_at_rdap(context: RunContext, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
-    """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.fault.BadInput` for a bootstrap file that is none."""
+    """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.fault.BadInput` for a bootstrap file that is
+    none."""
     try:
         bootstrap = await context.bootstrap()
     except ValueError as error:
@@ -35,7 +36,8 @@ async def look_at_rdap(context: RunContext, evidence: Evidence, domain: Name) ->
 
 
 async def look_at_rdap_host(context: RunContext, evidence: Evidence, host: Name) -> tuple[str, ...] | None:
-    """The addresses that RDAP has for a host (RFC 9082 s3.1.4); None where it says nothing of it, which not all servers do."""
+    """The addresses that RDAP has for a host (RFC 9082 s3.1.4); None where it says nothing of it, which not all servers
+    do."""
     url = await _host_url(context, host)
     if url is None:
         return None
@@ -70,12 +72,19 @@ async def _asked(context: RunContext, evidence: Evidence, url: str) -> WebAnswer
 
 
 async def registration_view(context: RunContext, registrar: str, domain: Name) -> RegistrationView | None:
-    """What a registrar's account shows; None of a form, which shows it to people only. Raises :class:`OutsideFault` when the registry does
-    not tell."""
+    """What a registrar's account shows; None of a form, which shows it to people only. Raises :class:`OutsideFault`
+    when the registry does not tell."""
     account = context.registrar(registrar)
     if account.by_hand:
         return None
     found = await account.registration(domain)
     return RegistrationView(
-        found.registrar, found.nameservers, found.statuses, found.expires, found.ds, found.created, found.updated, found.transferred
+        found.registrar,
+        found.nameservers,
+        found.statuses,
+        found.expires,
+        found.ds,
+        found.created,
+        found.updated,
+        found.transferred,
     )

@@ -1,4 +1,5 @@
-"""What resolvers say, plainly or over TLS or HTTPS: with the TTL that is left, whether they validated it, and extended errors."""
+"""What resolvers say, plainly or over TLS or HTTPS: with the TTL that is left, whether they validated it, and extended
+errors."""
 
 import asyncio
 from collections.abc import Mapping
@@ -19,10 +20,14 @@ async def look_at_resolvers(
     asker: Asker, evidence: Evidence, places: Mapping[str, ResolverPlace], domain: Name, above: Name
 ) -> tuple[ResolverView, ...]:
     """``above``: the zone above the domain, for which one that is silent is asked too: it may be busy failing."""
-    return tuple(await asyncio.gather(*(_view(asker, evidence, name, place, domain, above) for name, place in places.items())))
+    return tuple(
+        await asyncio.gather(*(_view(asker, evidence, name, place, domain, above) for name, place in places.items()))
+    )
 
 
-async def _view(asker: Asker, evidence: Evidence, name: str, place: ResolverPlace, domain: Name, above: Name) -> ResolverView:
+async def _view(
+    asker: Asker, evidence: Evidence, name: str, place: ResolverPlace, domain: Name, above: Name
+) -> ResolverView:
     ns, soa = await asyncio.gather(*(ask_resolver(asker, place, domain, rtype) for rtype in (NS, SOA)))
     busy = not soa.answered and (await ask_resolver(asker, place, above, SOA)).rcode == 0
     found = ns.find(NS)

@@ -1,7 +1,8 @@
 """One address of one of the domain's own name servers: how it answers, in few questions that each tell several things.
 
-SOA over UDP with EDNS shows authority, serial, signatures and what becomes of EDNS; NS over TCP, recursion desired, shows the NS
-set, whether TCP works and whether recursion is offered; a transfer asked for shows whether strangers get the zone.
+SOA over UDP with EDNS shows authority, serial, signatures and what becomes of EDNS; NS over TCP, recursion desired,
+shows the NS set, whether TCP works and whether recursion is offered; a transfer asked for shows whether strangers get
+the zone.
 """
 
 from collections.abc import Container, Mapping
@@ -47,7 +48,10 @@ class ServerLook:
         """A server that stays silent is asked once more without EDNS, and then no more."""
         if self.everywhere and self.tcp:
             first, tcp = await together(
-                (self.questions.ask(address, self.domain, SOA), self.questions.ask(address, self.domain, NS, tcp=True, recursion=True))
+                (
+                    self.questions.ask(address, self.domain, SOA),
+                    self.questions.ask(address, self.domain, NS, tcp=True, recursion=True),
+                )
             )
         else:
             first, tcp = await self.questions.ask(address, self.domain, SOA), None
@@ -66,20 +70,36 @@ class ServerLook:
             if reply and (found := signatures_over(rtype, reply.answer, self.domain))
         }
         return ServerView(
-            server, address, soa.outcome, soa.rcode, soa.authoritative, soa.find(SOA),
+            server,
+            address,
+            soa.outcome,
+            soa.rcode,
+            soa.authoritative,
+            soa.find(SOA),
             ns.find(NS) if ns and ns.authoritative else None,
-            tcp.outcome if tcp else "not asked", tcp.answered if tcp else None, soa.took,
+            tcp.outcome if tcp else "not asked",
+            tcp.answered if tcp else None,
+            soa.took,
             tuple(self.evidence.number(reply) for reply in replies),
             tcp_rcode=tcp.rcode if tcp else None,
             tcp_authoritative=tcp.authoritative if tcp and tcp.answered else None,
             cut=any(reply.cut for reply in replies),
             malformed=any(reply.trouble == Trouble.MALFORMED for reply in replies),
-            edns=edns, recursion=recursion, transfer_open=more.transfer_open,
+            edns=edns,
+            recursion=recursion,
+            transfer_open=more.transfer_open,
             upwards=_refers_upwards(soa, self.domain),
-            keys=_found(more.keys, DNSKEY), cds=_found(more.cds, CDS), cdnskey=_found(more.cdnskey, CDNSKEY),
-            signatures=signatures, denial=more.denial, ns_asked=with_ns, keys_asked=with_ns or self.keys,
-            unanswered=frozenset(reply.rtype for reply in (ns, more.keys, more.cds, more.cdnskey) if reply and not reply.answered),
-        )  # fmt: skip
+            keys=_found(more.keys, DNSKEY),
+            cds=_found(more.cds, CDS),
+            cdnskey=_found(more.cdnskey, CDNSKEY),
+            signatures=signatures,
+            denial=more.denial,
+            ns_asked=with_ns,
+            keys_asked=with_ns or self.keys,
+            unanswered=frozenset(
+                reply.rtype for reply in (ns, more.keys, more.cds, more.cdnskey) if reply and not reply.answered
+            ),
+        )
 
     async def look_again(self, places: Mapping[str, Name], with_ns: Container[str]) -> dict[str, ServerView]:
         """At servers from which no answer came: those that answer now are looked at like any other."""
@@ -97,9 +117,11 @@ class ServerLook:
         if first.trouble == Trouble.SILENT:
             plain = await self.questions.ask(address, self.domain, SOA, edns=False, tries=1)
             if plain.answered:
-                # Packets get lost, and who limits how often it is asked drops some of everything: only who is silent again and again to
-                # questions with EDNS drops them.
-                again = await together(self.questions.ask(address, self.domain, SOA, tries=1) for _ in range(_BEFORE_BLAMED))
+                # Packets get lost, and who limits how often it is asked drops some of everything: only who is silent
+                # again and again to questions with EDNS drops them.
+                again = await together(
+                    self.questions.ask(address, self.domain, SOA, tries=1) for _ in range(_BEFORE_BLAMED)
+                )
                 answered = next((reply for reply in again if reply.answered), None)
                 return (answered, Edns.ANSWERED) if answered else (plain, Edns.DROPPED)
         return first, None
@@ -123,7 +145,9 @@ class ServerLook:
         told = dict(
             zip(
                 (key for key, _, _ in wanted),
-                await together(self.questions.ask(address, name, rtype, tcp=rtype == AXFR) for _, name, rtype in wanted),
+                await together(
+                    self.questions.ask(address, name, rtype, tcp=rtype == AXFR) for _, name, rtype in wanted
+                ),
                 strict=True,
             )
         )
@@ -134,7 +158,9 @@ class ServerLook:
             cds=told.get("cds"),
             cdnskey=told.get("cdnskey"),
             denial=denial_view(denial) if denial and denial.answered else None,
-            transfer_open=transfer.rcode == 0 and transfer.find(SOA) is not None if transfer and transfer.answered else None,
+            transfer_open=transfer.rcode == 0 and transfer.find(SOA) is not None
+            if transfer and transfer.answered
+            else None,
         )
 
     async def _recurses(self, address: str, tcp: Reply, replies: list[Reply]) -> bool | None:

@@ -1,4 +1,5 @@
-"""Looking how a domain is signed: the DS set at every parent server, keys and signatures at every server of both sides, one by one."""
+"""Looking how a domain is signed: the DS set at every parent server, keys and signatures at every server of both sides,
+one by one."""
 
 import asyncio
 from collections.abc import Sequence
@@ -27,14 +28,17 @@ async def look_at_signing(
     given = dict(zip((address for side in sides for address in side), below, strict=True))
     silent = [each.server for each in above if not each.answered]
     silent += [address for address, (_, answered) in given.items() if not answered]
-    ds = {each.server: anchors_of(found.rdatas, found.ttl) if (found := each.find(DS)) else anchors_of((), 0) for each in above}
+    ds = {
+        each.server: anchors_of(found.rdatas, found.ttl) if (found := each.find(DS)) else anchors_of((), 0)
+        for each in above
+    }
     old, new, second = ({address: given[address][0] for address in side} for side in sides)
     return Signing(ds, old, new, second, tuple(dict.fromkeys(silent)))
 
 
 async def still_signed(context: RunContext, observation: Observation) -> tuple[str, ...]:
-    """Providers of the settings to which nobody is led any more, that were seen to sign the domain, and serve it still as its DS set
-    wants it."""
+    """Providers of the settings to which nobody is led any more, that were seen to sign the domain, and serve it still
+    as its DS set wants it."""
     anchors = anchors_of(observation.ds, 0)
     led, found = {*observation.delegation, *observation.own_ns}, []
     for name in context.providers:

@@ -25,14 +25,16 @@ class OnlyResolver(OutsideFault):
     def __init__(self, name: str, place: ResolverPlace) -> None:
         super().__init__(
             f"no root server answers from here, but the resolver {name} ({place.address}) does: it is the only way out",
-            "a resolver's copies show no server, so nothing is judged by them: have port 53 let through, or look from another network",
+            "a resolver's copies show no server, so nothing is judged by them: have port 53 let through, or "
+            "look from another network",
         )
         self.name = name
         self.place = place
 
 
 async def look_through(context: RunContext, domain: Name, name: str, place: ResolverPlace) -> SeenThrough:
-    """What the resolver called ``name`` has of the domain, of the names that sites and mail use, and of the hosts that these name."""
+    """What the resolver called ``name`` has of the domain, of the names that sites and mail use, and of the hosts that
+    these name."""
     at_names = [(below("www", domain), A), (below("www", domain), AAAA), (below("_dmarc", domain), TXT)]
     heard = await _ask(context, place, [*((domain, rtype) for rtype in _AT_APEX), *at_names])
     named = [host for rtype in (NS, MX) for host in targets(heard[domain, rtype].find(rtype))]
@@ -52,11 +54,15 @@ async def look_through(context: RunContext, domain: Name, name: str, place: Reso
     )
 
 
-async def _ask(context: RunContext, place: ResolverPlace, questions: Iterable[tuple[Name, int]]) -> dict[tuple[Name, int], Reply]:
+async def _ask(
+    context: RunContext, place: ResolverPlace, questions: Iterable[tuple[Name, int]]
+) -> dict[tuple[Name, int], Reply]:
     asked = list(questions)
     replies = await asyncio.gather(*(ask_resolver(context.asker, place, name, rtype) for name, rtype in asked))
     return dict(zip(asked, replies, strict=True))
 
 
 def _unheard(reply: Reply) -> Unheard:
-    return Unheard(reply.name, reply.rtype, reply.outcome, tuple(text or str(code) for code, text in extended_errors(reply)))
+    return Unheard(
+        reply.name, reply.rtype, reply.outcome, tuple(text or str(code) for code, text in extended_errors(reply))
+    )

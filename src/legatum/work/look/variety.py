@@ -13,13 +13,16 @@ _NO_NAME = 3
 
 
 async def look_at_variety(context: RunContext, addresses: Iterable[str], name: Name, rtype: int) -> Variety:
-    """``addresses``: of authoritative servers. Each is asked without a network, and for each network of the settings."""
+    """``addresses``: of authoritative servers. Each is asked without a network, and for each network of the
+    settings."""
     servers, networks = list(dict.fromkeys(addresses)), ["", *context.settings.network.behalf]
     samples: list[Sample] = []
     while True:
         asked = [(server, network) for _ in range(_AT_ONCE) for server in servers for network in networks]
         context.asker.random.shuffle(asked)  # who gives the next part each time must not meet an order of ours
-        replies = await asyncio.gather(*(context.asker.ask(server, name, rtype, network=network) for server, network in asked))
+        replies = await asyncio.gather(
+            *(context.asker.ask(server, name, rtype, network=network) for server, network in asked)
+        )
         fresh = _samples(asked, replies)
         samples += fresh
         if not fresh or not more_needed(samples):

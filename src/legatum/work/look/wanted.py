@@ -10,8 +10,8 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Wanted:
-    """``former``: addresses of servers that answered before a switch, with their names; ``change_at``: when a change of the NS set
-    is planned, in seconds since 1970; ``transfer``: whether the domain is to go to another registrar.
+    """``former``: addresses of servers that answered before a switch, with their names; ``change_at``: when a change of
+    the NS set is planned, in seconds since 1970; ``transfer``: whether the domain is to go to another registrar.
     """
 
     resolvers: bool = True

@@ -1,7 +1,8 @@
 """Carrying out a move, step by step: hold, look, premises, gate, intent, effect, proof, outcome.
 
-A step whose effect is already there is recorded, not done again; that is also how an intent is settled of which nothing more
-is known. Everything stops at the first hold that has not passed and at the first gate that does not hold, with the reason.
+A step whose effect is already there is recorded, not done again; that is also how an intent is settled of which nothing
+more is known. Everything stops at the first hold that has not passed and at the first gate that does not hold, with the
+reason.
 """
 
 from collections.abc import Awaitable, Callable, Sequence
@@ -59,11 +60,12 @@ class AdvanceResult:
 
 @dataclass(frozen=True)
 class AdvanceOptions:
-    """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a step to
-    stop after; ``unproven``: although the rehearsal found a way in which visitors fail; ``any_time``: outside the house's windows too;
-    ``anyway``: although the services are worse where visitors are led to; ``admit``: asked before each step, and waited for, whether it may
-    be begun; ``typed``: a step that somebody has typed into a form, where nothing shows it from here; the rest are told: ``by_hand`` what
-    only a person can do, ``missing`` what is not as it was meant meanwhile."""
+    """How to advance. ``wait``: stay through holds; ``ask``: shows old → new and says whether to go ahead; ``until``: a
+    step to stop after; ``unproven``: although the rehearsal found a way in which visitors fail; ``any_time``: outside
+    the house's windows too; ``anyway``: although the services are worse where visitors are led to; ``admit``: asked
+    before each step, and waited for, whether it may be begun; ``typed``: a step that somebody has typed into a form,
+    where nothing shows it from here; the rest are told: ``by_hand`` what only a person can do, ``missing`` what is not
+    as it was meant meanwhile."""
 
     wait: bool
     ask: Callable[[Step, list[str]], bool]
@@ -81,8 +83,11 @@ class AdvanceOptions:
     typed: str = ""
 
 
-async def advance(context: RunContext, runbook: Runbook, path: Path, journal: Journal, ways: AdvanceOptions) -> AdvanceResult:
-    """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the journal."""
+async def advance(
+    context: RunContext, runbook: Runbook, path: Path, journal: Journal, ways: AdvanceOptions
+) -> AdvanceResult:
+    """Goes as far as it may. Raises :class:`OutsideFault` when the outside fails; what is known then is in the
+    journal."""
     outcomes = journal.outcomes(runbook.id)
     runbook = with_memory(context, runbook, outcomes)
     if runbook.changes_answers and not ways.unproven:
@@ -127,8 +132,8 @@ async def advance(context: RunContext, runbook: Runbook, path: Path, journal: Jo
 
 
 async def _otherwise_meanwhile(job: StepContext, journal: Journal, ways: AdvanceOptions) -> AdvanceResult | None:
-    """A hold rests on what is given now: that is looked at when it begins, and while it is waited for. Who does not answer is asked again
-    when it ends."""
+    """A hold rests on what is given now: that is looked at when it begins, and while it is waited for. Who does not
+    answer is asked again when it ends."""
     gone = [each for each in await moved_on(job) if not each.silent] if job.runbook.changes_answers else []
     if gone and await _mended(job, journal, gone, ways):
         gone = [each for each in await moved_on(job) if not each.silent]
@@ -152,7 +157,8 @@ def _note_refusal(job: StepContext, journal: Journal, reasons: Sequence[tuple[st
 
 
 async def _done_before(job: StepContext, journal: Journal, now: float, ways: AdvanceOptions) -> Outcome | None:
-    """What was begun in a window, and not recorded any more, may be there: it is looked for without waiting for the next one."""
+    """What was begun in a window, and not recorded any more, may be there: it is looked for without waiting for the
+    next one."""
     bound = hold_of(job.runbook, job.step, job.outcomes, now, any_time=True)
     if (bound is not None and now < bound.instant) or job.step.id not in journal.begun(job.runbook.id):
         return None
@@ -164,7 +170,9 @@ async def _done_before(job: StepContext, journal: Journal, now: float, ways: Adv
     return outcome
 
 
-async def _carry_out(job: StepContext, journal: Journal, ways: AdvanceOptions) -> tuple[AdvanceResult | None, Outcome | None]:
+async def _carry_out(
+    job: StepContext, journal: Journal, ways: AdvanceOptions
+) -> tuple[AdvanceResult | None, Outcome | None]:
     ways.begin(job.step)
     with job.context.collecting() as evidence:
         action = WholeStep(job)
@@ -200,11 +208,19 @@ async def _done(
 
 
 async def _mended(job: StepContext, journal: Journal, gone: list[Refusal], ways: AdvanceOptions) -> bool:
-    """Whether everything that does not hold has been put right, where we can and it is wanted: an edit at one side is made at the other."""
+    """Whether everything that does not hold has been put right, where we can and it is wanted: an edit at one side is
+    made at the other."""
     effects = tuple(dict.fromkeys(effect for each in gone for effect in each.mended))
     if not all(each.mended for each in gone):
         return False
-    step = Step("edit", "Make the edit at the other side too", effects, (), "every server there has it", "make the edit back on both sides")
+    step = Step(
+        "edit",
+        "Make the edit at the other side too",
+        effects,
+        (),
+        "every server there has it",
+        "make the edit back on both sides",
+    )
     mending = replace(job, step=step)
     with job.context.collecting() as evidence:
         action = WholeStep(mending)
@@ -220,8 +236,9 @@ async def _mended(job: StepContext, journal: Journal, gone: list[Refusal], ways:
 
 
 def _unsettle(job: StepContext, journal: Journal, gone: list[Refusal]) -> None:
-    """Steps that somebody has undone count no longer: what was waited for after them is waited for anew. So is what was waited for after
-    steps that could not be seen now, once they are: somebody may have undone them, and done them again."""
+    """Steps that somebody has undone count no longer: what was waited for after them is waited for anew. So is what was
+    waited for after steps that could not be seen now, once they are: somebody may have undone them, and done them
+    again."""
     now, unseen = job.context.clock.now(), {step for each in gone for step in each.unseen}
     later = False
     for step in job.runbook.steps:
@@ -237,7 +254,9 @@ def _unsettle(job: StepContext, journal: Journal, gone: list[Refusal]) -> None:
             journal.forget(job.runbook.id, job.domain, undone, now, gone[0].reason)
 
 
-async def _seen_or_awaited(job: StepContext, action: WholeStep, ways: AdvanceOptions) -> tuple[AdvanceResult | None, Outcome | None]:
+async def _seen_or_awaited(
+    job: StepContext, action: WholeStep, ways: AdvanceOptions
+) -> tuple[AdvanceResult | None, Outcome | None]:
     """Whether the effect is there already; where somebody else has to act first, it is waited for if that is wanted."""
     outcome, told, clock = await action.seen(), False, job.context.clock
     while outcome is None and (bound := await action.awaited()) is not None:
@@ -265,14 +284,18 @@ async def _gate(job: StepContext, action: WholeStep, ways: AdvanceOptions) -> Ad
     return None
 
 
-async def _performed(job: StepContext, action: WholeStep, journal: Journal, evidence: Evidence, ways: AdvanceOptions) -> Outcome:
+async def _performed(
+    job: StepContext, action: WholeStep, journal: Journal, evidence: Evidence, ways: AdvanceOptions
+) -> Outcome:
     """Done by us, or by somebody with a form, which is waited for if that is wanted and looking can show it."""
     try:
         return await _perform(job, action, journal, evidence, ways.typed == job.step.id)
     except ByHand as by_hand:
         ways.by_hand(job.step, by_hand)
         if not await action.visible():
-            by_hand.remedy = f"nothing shows it from here: once it is typed and saved, the same command with --typed {job.step.id}"
+            by_hand.remedy = (
+                f"nothing shows it from here: once it is typed and saved, the same command with --typed {job.step.id}"
+            )
             raise
         if not ways.wait:
             raise
@@ -302,12 +325,15 @@ async def _perform(job: StepContext, action: WholeStep, journal: Journal, eviden
     try:
         return await action.perform(as_said)
     except Fault as fault:
-        journal.fail(job.runbook.id, job.domain, job.step.id, clock.now(), fault.message, evidence, isinstance(fault, ByHand))
+        journal.fail(
+            job.runbook.id, job.domain, job.step.id, clock.now(), fault.message, evidence, isinstance(fault, ByHand)
+        )
         raise
 
 
 def do_again(runbook: Runbook, journal: Journal, step: str, now: float) -> None:
-    """Has the outcomes of ``step`` and all steps after it count no longer, but for changes of single RRsets, which stay.
+    """Has the outcomes of ``step`` and all steps after it count no longer, but for changes of single RRsets, which
+    stay.
 
     Raises :class:`BadInput` once the first NS set has changed, or may have: from then on both sides are in use.
     """
@@ -323,9 +349,16 @@ def do_again(runbook: Runbook, journal: Journal, step: str, now: float) -> None:
         )
     for each in runbook.steps[order.index(step) :]:
         if each.id in outcomes and (each.id == step or not _stays(each)):
-            journal.ask_again(runbook.id, runbook.domain, each.id, now, f"to be done again from {step} on, for {name_text(runbook.domain)}")
+            journal.ask_again(
+                runbook.id,
+                runbook.domain,
+                each.id,
+                now,
+                f"to be done again from {step} on, for {name_text(runbook.domain)}",
+            )
 
 
 def _stays(step: Step) -> bool:
-    """What was changed of single RRsets stays so, whatever is gathered and published anew: what is waited for after it runs on."""
+    """What was changed of single RRsets stays so, whatever is gathered and published anew: what is waited for after it
+    runs on."""
     return all(isinstance(each, Records) for each in step.effects)

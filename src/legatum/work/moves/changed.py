@@ -3,7 +3,16 @@
 from legatum.core.dnssec.chain import State
 from legatum.core.dnssec.serving import ds_rdatas
 from legatum.core.dnssec.trust import DsSet
-from legatum.core.moves.effects import Delegated, DsChanged, DsPublished, Published, Records, Trusted, ZoneEnded, ZoneMade
+from legatum.core.moves.effects import (
+    Delegated,
+    DsChanged,
+    DsPublished,
+    Published,
+    Records,
+    Trusted,
+    ZoneEnded,
+    ZoneMade,
+)
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook, Step
@@ -25,7 +34,12 @@ def note_begun(context: RunContext, step: Step) -> None:
             case Delegated():
                 note_before(context, PARENT, effect.domain, [_delegation(effect)])
             case DsChanged():
-                note_before(context, PARENT, effect.domain, [(_ds(effect.domain, effect.before), _ds(effect.domain, effect.after))])
+                note_before(
+                    context,
+                    PARENT,
+                    effect.domain,
+                    [(_ds(effect.domain, effect.before), _ds(effect.domain, effect.after))],
+                )
 
 
 def note_done(context: RunContext, runbook: Runbook, step: Step, outcome: Outcome) -> None:
@@ -34,7 +48,13 @@ def note_done(context: RunContext, runbook: Runbook, step: Step, outcome: Outcom
     for effect in step.effects:
         match effect:
             case Records():
-                note_after(context, effect.place, effect.zone, [(each.before, each.after) for each in effect.changed], outcome.all)
+                note_after(
+                    context,
+                    effect.place,
+                    effect.zone,
+                    [(each.before, each.after) for each in effect.changed],
+                    outcome.all,
+                )
             case ZoneMade():
                 note_after(context, effect.place, effect.zone, [(None, each) for each in effect.rrsets], outcome.all)
             case ZoneEnded():
@@ -56,7 +76,9 @@ def _delegation(effect: Delegated) -> tuple[RRset | None, RRset | None]:
     """Of a first delegation the registry's TTL is not known before it is seen."""
     if not effect.before:
         return None, None
-    before, after = (rrset(effect.domain, NS, effect.ttl, names) if names else None for names in (effect.before, effect.after))
+    before, after = (
+        rrset(effect.domain, NS, effect.ttl, names) if names else None for names in (effect.before, effect.after)
+    )
     return before, after
 
 

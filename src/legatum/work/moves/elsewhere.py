@@ -12,8 +12,8 @@ from legatum.work.run_context import RunContext
 
 
 async def seen_elsewhere(context: RunContext, domain: Name, expected: Expected) -> str:
-    """From which viewpoints it is so, in words, empty where none has to be asked. Raises :class:`GateShut` where it is not so from one of
-    them, or not known; :class:`OutsideFault` where no scheduler is there."""
+    """From which viewpoints it is so, in words, empty where none has to be asked. Raises :class:`GateShut` where it is
+    not so from one of them, or not known; :class:`OutsideFault` where no scheduler is there."""
     names = [name for name, each in context.settings.viewpoints.items() if each.proves]
     if not names:
         return ""
@@ -22,7 +22,8 @@ async def seen_elsewhere(context: RunContext, domain: Name, expected: Expected) 
     for place, verdict in seen.items():
         if isinstance(verdict, Fault):
             raise GateShut(
-                f"not known from {place}: {verdict.message}", "a proof needs it (`proves` in the settings): let it look, then go on"
+                f"not known from {place}: {verdict.message}",
+                "a proof needs it (`proves` in the settings): let it look, then go on",
             )
         if not verdict.confirmed:
             wrong = verdict.disagreeing

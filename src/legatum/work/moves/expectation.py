@@ -17,20 +17,29 @@ from legatum.work.run_context import RunContext
 
 
 def expected_of_move(context: RunContext, domain: Name) -> Expected:
-    """By the steps that are done: the NS set and the DS set at the parent, and what visitors come for, as the effects have left it; where
-    nothing of it was changed, as the zone was gathered. Raises :class:`BadInput` where there is no move."""
+    """By the steps that are done: the NS set and the DS set at the parent, and what visitors come for, as the effects
+    have left it; where nothing of it was changed, as the zone was gathered. Raises :class:`BadInput` where there is no
+    move."""
     path, runbook = _opened(context, domain)
     outcomes = context.journal.outcomes(runbook.id)
     at = Position(runbook, next_step(runbook, outcomes) or runbook.steps[-1], outcomes)
     ns = targets(at.timeline.rrset(PARENT, runbook.premises.parent_zone, domain, NS))
     led = [step for step in at.done if any(isinstance(effect, Delegated) for effect in step.effects)]
     since = outcomes[led[-1].id].first if led else None
-    publishing = next((step.estimate for step in runbook.steps if any(isinstance(each, Published) for each in step.effects)), 0)
-    given = {targets(found) for place in _led(at) if (found := at.timeline.rrset(place, domain, domain, NS)) is not None}
+    publishing = next(
+        (step.estimate for step in runbook.steps if any(isinstance(each, Published) for each in step.effects)), 0
+    )
+    given = {
+        targets(found) for place in _led(at) if (found := at.timeline.rrset(place, domain, domain, NS)) is not None
+    }
     return Expected(
-        ns=tuple(sorted(ns)), ds=_ds(at), records=_records(at, _gathered(zone_path(path), domain)), since=since, publishing=publishing,
+        ns=tuple(sorted(ns)),
+        ds=_ds(at),
+        records=_records(at, _gathered(zone_path(path), domain)),
+        since=since,
+        publishing=publishing,
         own_ns=next(iter(given)) if len(given) == 1 else None,
-    )  # fmt: skip
+    )
 
 
 def goal_of_move(context: RunContext, domain: Name) -> tuple[Name, ...]:
@@ -38,7 +47,9 @@ def goal_of_move(context: RunContext, domain: Name) -> tuple[Name, ...]:
     _, runbook = _opened(context, domain)
     led = [effect for step in runbook.steps for effect in step.effects if isinstance(effect, Delegated)]
     above = runbook.premises.of(PARENT, runbook.premises.parent_zone)
-    present = next((targets(each) for each in above.rrsets if (each.name, each.rtype) == (domain, NS)), ()) if above else ()
+    present = (
+        next((targets(each) for each in above.rrsets if (each.name, each.rtype) == (domain, NS)), ()) if above else ()
+    )
     return led[-1].after if led else present
 
 
@@ -71,7 +82,11 @@ def _records(at: Position, gathered: dict[tuple[Name, int], RRset]) -> tuple[RRs
             continue
         given = [at.timeline.rrset(place, at.domain, *key) for place in led]
         found.pop(key, None)
-        if given and given[0] is not None and all(each is not None and each.rdatas == given[0].rdatas for each in given):
+        if (
+            given
+            and given[0] is not None
+            and all(each is not None and each.rdatas == given[0].rdatas for each in given)
+        ):
             found[key] = given[0]
     return tuple(found.values())
 

@@ -21,23 +21,35 @@ _Heard = tuple[Name, str, MailSeen]
 
 
 async def mail_not_taken(job: StepContext) -> list[Refusal]:
-    """What senders would suffer at mail servers that the step newly names: none of a server's addresses greets, or it does not take mail
-    for the domain. Where those of now do not answer from here either, that they are silent says nothing."""
+    """What senders would suffer at mail servers that the step newly names: none of a server's addresses greets, or it
+    does not take mail for the domain. Where those of now do not answer from here either, that they are silent says
+    nothing."""
     if job.runbook.retreating:
         return []
     found = list[Refusal]()
-    changes = [each for effect in job.step.effects if isinstance(effect, Records) for each in effect.changed if each.key[1] == MX]
+    changes = [
+        each
+        for effect in job.step.effects
+        if isinstance(effect, Records)
+        for each in effect.changed
+        if each.key[1] == MX
+    ]
     for change in changes:
         now = set(targets(change.before))
         new = [host for host in targets(change.after) if host not in now and host != ROOT]
         heard = await _heard(job, change.key[0], new)
         troubled = {host: _trouble([each for each in heard if each[0] == host]) for host in new}
         silent = [host for host in new if troubled[host] and not _refuses(heard, host)]
-        if silent and not any(not seen.trouble for _, _, seen in await _heard(job, change.key[0], sorted(now - {ROOT}))):
+        if silent and not any(
+            not seen.trouble for _, _, seen in await _heard(job, change.key[0], sorted(now - {ROOT}))
+        ):
             troubled = {host: said for host, said in troubled.items() if host not in silent}
             if job.context.told is not None:
                 unseen = ", ".join(map(name_text, silent))
-                job.context.told(f"    not known from here: whether {unseen} takes mail; the mail servers of now do not answer either")
+                job.context.told(
+                    f"    not known from here: whether {unseen} takes mail; the mail servers of now do not "
+                    "answer either"
+                )
         remedy = "have the new service set up for the domain first; or go on all the same: --anyway"
         found += [
             Refusal(f"{name_text(host)} would not take mail for {name_text(change.key[0])}: {said}", remedy)
@@ -52,12 +64,18 @@ async def _heard(job: StepContext, domain: Name, hosts: Iterable[Name]) -> list[
     patience, trusted = float(parse_duration(context.settings.visit.timeout)), trusted_file(context, None)
     named = list(hosts)[:_MOST_HOSTS]
     known = dict(zip(named, await side_by_side(partial(addresses_of, walker), named, _AT_ONCE), strict=True))
-    spots = [(host, address) for host, each in known.items() for address in each if context.asker.patience.reach.has(address)]
+    spots = [
+        (host, address) for host, each in known.items() for address in each if context.asker.patience.reach.has(address)
+    ]
     unknown = [(host, "its address", MailSeen(trouble="not known")) for host, each in known.items() if not each]
 
     async def greeted(spot: tuple[Name, str]) -> _Heard:
         host, address = spot
-        return host, address, await visit_mail(context.asker.route, address, Protocol.SMTP, host, domain, patience, trusted)
+        return (
+            host,
+            address,
+            await visit_mail(context.asker.route, address, Protocol.SMTP, host, domain, patience, trusted),
+        )
 
     return [*await side_by_side(greeted, spots, _AT_ONCE), *unknown]
 

@@ -1,11 +1,19 @@
-"""Measuring again, before each step, what the plan rests on: an edited zone, another TTL, another NS set than the steps done have left."""
+"""Measuring again, before each step, what the plan rests on: an edited zone, another TTL, another NS set than the steps
+done have left."""
 
 import asyncio
 from collections.abc import Sequence
 from dataclasses import replace
 
 from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.moves.drift.drift import contents_drift, delegation_drift, only_gathered, readable, registered_drift, unreadable
+from legatum.core.moves.drift.drift import (
+    contents_drift,
+    delegation_drift,
+    only_gathered,
+    readable,
+    registered_drift,
+    unreadable,
+)
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.drift.redraw import redrawn
 from legatum.core.moves.drift.sides import edits_told, sides_differ
@@ -28,8 +36,16 @@ from legatum.work.moves.step_context import StepContext
 async def moved_on(job: StepContext) -> list[Refusal]:
     """What is no longer as the plan has it; empty when the step may go ahead."""
     places = readable(job, job.context.providers)
-    looks = [_signing(job), _delegation(job), _registered(job), *(_contents(job, place, zone) for place, zone in places)]
-    looks += [_alike(job, zone, [place for place, each in places if each == zone]) for zone in dict.fromkeys(zone for _, zone in places)]
+    looks = [
+        _signing(job),
+        _delegation(job),
+        _registered(job),
+        *(_contents(job, place, zone) for place, zone in places),
+    ]
+    looks += [
+        _alike(job, zone, [place for place, each in places if each == zone])
+        for zone in dict.fromkeys(zone for _, zone in places)
+    ]
     found = await asyncio.gather(*looks)
     return [refusal for each in found for refusal in each]
 
@@ -66,7 +82,8 @@ async def _contents(job: StepContext, place: str, zone: Name) -> list[Refusal]:
 
 
 async def _alike(job: StepContext, zone: Name, places: Sequence[str]) -> list[Refusal]:
-    """All places that serve a zone hold the same, but for what the plan makes different; until it is copied, what was gathered."""
+    """All places that serve a zone hold the same, but for what the plan makes different; until it is copied, what was
+    gathered."""
     file, meant = job.file_of(zone), set(job.timeline.keys(zone))
     try:
         contents = {place: await job.zone(place, zone) for place in places}
@@ -81,7 +98,8 @@ async def _alike(job: StepContext, zone: Name, places: Sequence[str]) -> list[Re
 
 
 def _edits(job: StepContext, zone: Name, now: dict[str, Zone], meant: set[RRsetKey]) -> list[Refusal]:
-    """Those that somebody made at one side while the zone is served in two places: found by what each was when it was made."""
+    """Those that somebody made at one side while the zone is served in two places: found by what each was when it was
+    made."""
     kept = {place: file for place in now if (file := job.kept_file(place, zone)) is not None}
     if len(kept) < len(now):
         return []
@@ -122,4 +140,6 @@ async def redraw(job: StepContext) -> Runbook:
     drawn = redrawn(job.runbook, expected, seen, job.context.clock.now(), job.outcomes)
     if drawn.premises.unsigned or drawn.premises.signing:
         return drawn
-    return replace(drawn, premises=replace(drawn.premises, unsigned="looked at when the plan was drawn anew: neither DS nor keys"))
+    return replace(
+        drawn, premises=replace(drawn.premises, unsigned="looked at when the plan was drawn anew: neither DS nor keys")
+    )

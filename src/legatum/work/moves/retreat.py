@@ -25,10 +25,16 @@ def open_retreat(move: Runbook, path: Path, journal: Journal, now: float, keep: 
     domain = name_text(move.domain)
     begun = begun_of(move, journal)
     if any(step.id in begun for step in move.steps if any(_is_final(each) for each in step.effects)):
-        raise GateShut(f"{domain}: the transfer has happened", "there is no way back but another transfer, sixty days later")
+        raise GateShut(
+            f"{domain}: the transfer has happened", "there is no way back but another transfer, sixty days later"
+        )
     retreat = draft_retreat(move, begun, now)
     if not retreat.steps:
-        said = "nothing that this move changed is left to be taken back" if begun else "nothing outside has been changed by this move"
+        said = (
+            "nothing that this move changed is left to be taken back"
+            if begun
+            else "nothing outside has been changed by this move"
+        )
         raise GateShut(f"{domain}: {said}", f"there is nothing to take back; {path} may be deleted")
     if keep:
         write_move(there, retreat)
@@ -36,13 +42,16 @@ def open_retreat(move: Runbook, path: Path, journal: Journal, now: float, keep: 
 
 
 def give_up(move: Runbook, path: Path, journal: Journal, now: float) -> Runbook:
-    """The move goes on forward: what its way back had taken back is done again first. The way back's file is gone afterwards.
+    """The move goes on forward: what its way back had taken back is done again first. The way back's file is gone
+    afterwards.
 
     Raises :class:`GateShut` where no way back is under way, or a transfer was cancelled by it.
     """
     there, domain = retreat_path(path), name_text(move.domain)
     if not there.exists():
-        raise GateShut(f"{domain}: nothing is being taken back", f"`legatum move status {domain}` says where the move stands")
+        raise GateShut(
+            f"{domain}: nothing is being taken back", f"`legatum move status {domain}` says where the move stands"
+        )
     retreat = read_move(there)
     if move.drafted <= retreat.drafted:  # else it was given up already, and only the file is left
         if next_step(retreat, journal.outcomes(retreat.id)) is None:
@@ -56,7 +65,9 @@ def give_up(move: Runbook, path: Path, journal: Journal, now: float) -> Runbook:
             known = [(each, each, begun) for each in begun] + [(each, given_up(each, number), back) for each in back]
             outcomes = journal.outcomes(move.id) | journal.outcomes(retreat.id)
             for ident, called, times in known:
-                found = outcomes.get(ident) or Outcome(ident, times[ident].first, now, "begun, and not known to have ended")
+                found = outcomes.get(ident) or Outcome(
+                    ident, times[ident].first, now, "begun, and not known to have ended"
+                )
                 if called not in journal.outcomes(move.id):
                     journal.settle(move.id, move.domain, replace(found, step=called), now, ())
             move = resumption
@@ -73,7 +84,9 @@ def begun_of(move: Runbook, journal: Journal) -> dict[str, Begun]:
     """When each step was begun that was ever intended or done; one without an outcome may have been done or not."""
     outcomes, intents = journal.outcomes(move.id), journal.intents(move.id)
     return {
-        step.id: Begun(outcome.first, outcome.all) if (outcome := outcomes.get(step.id)) else Begun(intents[step.id], None)
+        step.id: Begun(outcome.first, outcome.all)
+        if (outcome := outcomes.get(step.id))
+        else Begun(intents[step.id], None)
         for step in move.steps
         if step.id in outcomes or step.id in intents
     }
@@ -84,6 +97,7 @@ def refuse_while_retreating(move: Runbook, path: Path) -> None:
     if retreat_path(path).exists():
         domain = name_text(move.domain)
         raise GateShut(
-            f"{domain}: this move is being taken back", f"go on with that: `legatum move retreat {domain}`; or give it up: "
-            f"`legatum move retreat {domain} --give-up`"
-        )  # fmt: skip
+            f"{domain}: this move is being taken back",
+            f"go on with that: `legatum move retreat {domain}`; or give it up: "
+            f"`legatum move retreat {domain} --give-up`",
+        )

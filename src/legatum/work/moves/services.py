@@ -1,4 +1,5 @@
-"""The gate of every step that leads visitors to other addresses: the services there must not be worse than those that they have now."""
+"""The gate of every step that leads visitors to other addresses: the services there must not be worse than those that
+they have now."""
 
 from contextlib import suppress
 
@@ -30,7 +31,10 @@ async def worse_services(job: StepContext) -> list[Refusal]:
         return []
     more = f"; and {len(found) - 1} more" if len(found) > 1 else ""
     address = next(iter(led.values()))[0]
-    remedy = f"all of it: `legatum visit {name_text(job.domain)} --at {address}`; mend it there, or go on all the same: --anyway"
+    remedy = (
+        f"all of it: `legatum visit {name_text(job.domain)} --at {address}`; mend it there, or go on all the "
+        "same: --anyway"
+    )
     return [Refusal(f"visitors would be worse off: {found[0]}{more}", remedy)]
 
 
@@ -67,19 +71,28 @@ async def _led_elsewhere(job: StepContext) -> dict[Name, tuple[str, ...]]:
                     led |= await _by_another_side(job, effect.zone, effect.place, change.key[0], hosts)
         elif isinstance(effect, Delegated) and effect.before and effect.after:
             left = next((place for host in effect.before if (place := job.runbook.premises.place_of(host))), "")
-            led |= await _by_another_side(job, effect.domain, left, effect.domain, set(effect.after) - set(effect.before))
+            led |= await _by_another_side(
+                job, effect.domain, left, effect.domain, set(effect.after) - set(effect.before)
+            )
     return dict(list(led.items())[:_MOST_NAMES])
 
 
 async def _by_alias(job: StepContext, zone: Name, change: RRsetChange) -> tuple[str, ...]:
-    """Where a name is led to by an alias, and not now; nothing where it leads nowhere now, as then nothing can become worse."""
+    """Where a name is led to by an alias, and not now; nothing where it leads nowhere now, as then nothing can become
+    worse."""
     assert change.after is not None
     walker, now = job.context.walker(), set[str]()
     there = [
-        address_text(data) for each in await addresses_behind(walker, Zone(zone, ()), targets(change.after)[0]) for data in each.rdatas
+        address_text(data)
+        for each in await addresses_behind(walker, Zone(zone, ()), targets(change.after)[0])
+        for data in each.rdatas
     ]
     with suppress(OutsideFault):  # nowhere now: it is led there from nothing
-        now = {address_text(data) for each in await addresses_behind(walker, Zone(zone, ()), change.key[0]) for data in each.rdatas}
+        now = {
+            address_text(data)
+            for each in await addresses_behind(walker, Zone(zone, ()), change.key[0])
+            for data in each.rdatas
+        }
     return tuple(sorted(set(there) - now)) if now else ()
 
 
@@ -91,7 +104,9 @@ def _addresses(rrset: RRset | None) -> set[str]:
     return {address_text(rdata) for rdata in rrset.rdatas} if rrset is not None else set()
 
 
-async def _by_another_side(job: StepContext, zone: Name, left: str, cut: Name, hosts: set[Name]) -> dict[Name, tuple[str, ...]]:
+async def _by_another_side(
+    job: StepContext, zone: Name, left: str, cut: Name, hosts: set[Name]
+) -> dict[Name, tuple[str, ...]]:
     """Where names at and below a cut lead to by the zone of those newly named, and not by that of who is left."""
     right = next((place for host in sorted(hosts) if (place := job.runbook.premises.place_of(host))), "")
     providers = job.context.providers

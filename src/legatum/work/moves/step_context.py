@@ -15,8 +15,8 @@ from legatum.work.run_context import RunContext
 
 @dataclass(frozen=True)
 class StepContext(Position):
-    """``path``: the move's file; artefacts are kept beside it. What was looked at is shared by everything that the step needs
-    (:class:`ObservationCache`)."""
+    """``path``: the move's file; artefacts are kept beside it. What was looked at is shared by everything that the step
+    needs (:class:`ObservationCache`)."""
 
     context: RunContext
     path: Path

@@ -11,7 +11,8 @@ from legatum.work.run_context import RunContext
 
 
 async def keys_on_the_wire(context: RunContext, domain: Name) -> tuple[bytes, ...]:
-    """Those that sign the key set. Raises :class:`GateShut` where servers do not have the same, or signatures do not hold."""
+    """Those that sign the key set. Raises :class:`GateShut` where servers do not have the same, or signatures do not
+    hold."""
     return agreed_keys((await chain_of(context, domain)).links[-1])
 
 
@@ -23,7 +24,9 @@ async def asked_on_the_wire(context: RunContext, domain: Name) -> tuple[Request,
     request = request_of(domain, {each.address: each.given for each in own.servers}, own.anchors)
     if own.anchors or request.removes:
         return request, ""
-    named = {host: name for host in {each.server for each in own.servers} if (name := signal_name(domain, host)) is not None}
+    named = {
+        host: name for host in {each.server for each in own.servers} if (name := signal_name(domain, host)) is not None
+    }
     said = await asyncio.gather(*(_signalled(context, domain, name) for name in named.values()))
     return request, refuse_first(request, dict(zip(named, said, strict=True)))
 
@@ -34,7 +37,8 @@ async def _signalled(context: RunContext, domain: Name, name: Name) -> tuple[str
     state, asker = (await chain_of(context, cut.zone)).state, context.asker
     for address in asker.askable(cut.addresses):
         keys, *given = await asyncio.gather(
-            asker.ask(address, cut.zone, DNSKEY, dnssec=True), *(asker.ask(address, name, each, dnssec=True) for each in (CDS, CDNSKEY))
+            asker.ask(address, cut.zone, DNSKEY, dnssec=True),
+            *(asker.ask(address, name, each, dnssec=True) for each in (CDS, CDNSKEY)),
         )
         sets = [found for reply in given if (found := reply.find(reply.rtype)) is not None]
         sections = [each for reply in given for each in reply.answer]

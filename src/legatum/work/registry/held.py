@@ -12,7 +12,9 @@ from legatum.work.look.registration import look_at_rdap
 from legatum.work.run_context import RunContext
 
 
-async def look_at_held(context: RunContext, domain: Name, *accounts: Registrar) -> tuple[RegisteredDomain, Registrar | None]:
+async def look_at_held(
+    context: RunContext, domain: Name, *accounts: Registrar
+) -> tuple[RegisteredDomain, Registrar | None]:
     """What is registered, and the account that has it; None where it was seen from outside only.
 
     Raises :class:`OutsideFault` where neither an account nor RDAP tells.
@@ -22,14 +24,24 @@ async def look_at_held(context: RunContext, domain: Name, *accounts: Registrar) 
         if found is not None:
             hosts = {host: await _addresses(account, host) for host in found.hosts}
             return RegisteredDomain(
-                domain, context.clock.now(), found.registrar, found.nameservers, found.ds or (), hosts, found.statuses, found.expires,
-                found.created, found.transferred, found.grace,
-            ), account  # fmt: skip
+                domain,
+                context.clock.now(),
+                found.registrar,
+                found.nameservers,
+                found.ds or (),
+                hosts,
+                found.statuses,
+                found.expires,
+                found.created,
+                found.transferred,
+                found.grace,
+            ), account
     return await _from_outside(context, domain), None
 
 
 def is_own(account: Registrar, held: Registration) -> bool:
-    """The account sponsors the domain. Registries may tell others of it too (RFC 5731 s3.1.2), so that being told says nothing."""
+    """The account sponsors the domain. Registries may tell others of it too (RFC 5731 s3.1.2), so that being told says
+    nothing."""
     return account.by_hand or held.registrar.lower() == account.client.lower()
 
 
@@ -79,7 +91,11 @@ async def _glue(context: RunContext, domain: Name, hosts: list[Name]) -> dict[Na
     _, reply = await context.walker().delegation_of(domain)
     found: dict[Name, tuple[str, ...]] = {}
     for host in hosts:
-        sets = [each for each in reply.additional if each.name == host and each.rtype in (A, AAAA)] if reply is not None else []
+        sets = (
+            [each for each in reply.additional if each.name == host and each.rtype in (A, AAAA)]
+            if reply is not None
+            else []
+        )
         found[host] = tuple(sorted(address_text(rdata) for each in sets for rdata in each.rdatas))
     return found
 

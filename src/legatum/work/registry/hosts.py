@@ -1,4 +1,5 @@
-"""Child name servers: hosts below a domain, whose addresses stand in the zone, at the registry and as glue at the parent's servers."""
+"""Child name servers: hosts below a domain, whose addresses stand in the zone, at the registry and as glue at the
+parent's servers."""
 
 from collections.abc import Iterable, Sequence
 
@@ -15,7 +16,9 @@ from legatum.work.look.registration import look_at_rdap_host, tells_hosts
 from legatum.work.run_context import RunContext
 
 
-async def look_at_hosts(context: RunContext, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()) -> list[NamedHost]:
+async def look_at_hosts(
+    context: RunContext, domain: Name, registrar: Registrar | None, extra: Sequence[Name] = ()
+) -> list[NamedHost]:
     """Every name in the domain's NS set, at the parent or in the zone, and ``extra`` ones."""
     walker = context.walker()
     cut, _ = await walker.delegation_of(domain)
@@ -25,12 +28,17 @@ async def look_at_hosts(context: RunContext, domain: Name, registrar: Registrar 
     ttls: dict[Name, int] = {}
     for reply in replies:
         for name in {
-            name for each in (*reply.authority, *reply.answer) if each.name == domain and each.rtype == NS for name in targets(each)
+            name
+            for each in (*reply.authority, *reply.answer)
+            if each.name == domain and each.rtype == NS
+            for name in targets(each)
         }:
             if "the parent" not in named.setdefault(name, []):
                 named[name].append("the parent")
             found = [each for each in reply.additional if each.name == name and each.rtype in (A, AAAA)]
-            glue.setdefault(name, {})[reply.server] = tuple(sorted(address_text(rdata) for each in found for rdata in each.rdatas))
+            glue.setdefault(name, {})[reply.server] = tuple(
+                sorted(address_text(rdata) for each in found for rdata in each.rdatas)
+            )
             if found:
                 ttls[name] = max(ttls.get(name, 0), *(each.ttl for each in found))
     own = await walker.lookup(domain, NS)
@@ -48,7 +56,8 @@ async def look_at_hosts(context: RunContext, domain: Name, registrar: Registrar 
 
 
 async def held_addresses(context: RunContext, registrar: Registrar, host: Name) -> tuple[str, ...] | None:
-    """What the registry has for a host, None without one: by the account; where there is only a form by RDAP, else by the parent's glue."""
+    """What the registry has for a host, None without one: by the account; where there is only a form by RDAP, else by
+    the parent's glue."""
     if registrar.by_hand:
         with context.collecting() as evidence:
             seen = await look_at_rdap_host(context, evidence, host)
@@ -59,17 +68,21 @@ async def held_addresses(context: RunContext, registrar: Registrar, host: Name) 
 
 
 async def shows_host(context: RunContext, registrar: Registrar, domain: Name, host: Name) -> bool:
-    """Whether looking can show what the registry has for a host: by the account; where there is only a form by RDAP, or by the parent's
-    glue while its NS set names the host."""
+    """Whether looking can show what the registry has for a host: by the account; where there is only a form by RDAP, or
+    by the parent's glue while its NS set names the host."""
     if not registrar.by_hand:
         return True
     with context.collecting() as evidence:
         if await tells_hosts(context, evidence, host):
             return True
-    return any(each.name == host and "the parent" in each.named_by for each in await look_at_hosts(context, domain, None))
+    return any(
+        each.name == host and "the parent" in each.named_by for each in await look_at_hosts(context, domain, None)
+    )
 
 
-async def look_for_host_users(context: RunContext, host: Name, domains: Iterable[Name], registrar: Registrar | None) -> HostUsers:
+async def look_for_host_users(
+    context: RunContext, host: Name, domains: Iterable[Name], registrar: Registrar | None
+) -> HostUsers:
     """Among these domains, those that the settings list, those of the journal; and what the registry knows of it."""
     known = dict.fromkeys([*domains, *known_domains(context)])
     candidates = [domain for domain in known if domain != host and not is_under(domain, host)]
@@ -83,7 +96,9 @@ async def look_for_host_users(context: RunContext, host: Name, domains: Iterable
 
     found = dict(zip(candidates, await side_by_side(named_by, candidates), strict=True))
     held = await registrar.host(host) if registrar is not None and not registrar.by_hand else None
-    return HostUsers({domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None)
+    return HostUsers(
+        {domain: by for domain, by in found.items() if by}, len(candidates), held.linked if held is not None else None
+    )
 
 
 async def not_served(context: RunContext, users: Iterable[Name], addresses: Iterable[str]) -> list[str]:

@@ -1,4 +1,5 @@
-"""The registrar's side of a domain: what the registry holds beside what is published, the NS set and the locks changed with proof."""
+"""The registrar's side of a domain: what the registry holds beside what is published, the NS set and the locks changed
+with proof."""
 
 import asyncio
 from collections.abc import Callable, Sequence
@@ -36,8 +37,9 @@ _TYPES = (A, AAAA, MX, TXT, CAA)
 
 @dataclass(frozen=True)
 class Sides:
-    """``account``: what the registrar's account holds; ``rdap``: what everybody may see, else ``why`` not; ``published``: NS sets by
-    address of the parent's servers, None where one does not answer; ``published_ds``: likewise; ``transfer``: where the latest stands."""
+    """``account``: what the registrar's account holds; ``rdap``: what everybody may see, else ``why`` not;
+    ``published``: NS sets by address of the parent's servers, None where one does not answer; ``published_ds``:
+    likewise; ``transfer``: where the latest stands."""
 
     domain: Name
     account: Registration | None
@@ -49,14 +51,16 @@ class Sides:
 
 
 async def look_at_sides(context: RunContext, domain: Name, registrar: Registrar | None, code: str = "") -> Sides:
-    """``code``: to see another registrar's domain by it. Raises :class:`OutsideFault` where the account does not tell."""
+    """``code``: to see another registrar's domain by it. Raises :class:`OutsideFault` where the account does not
+    tell."""
     account = await registrar.registration(domain, code) if registrar and not registrar.by_hand else None
     with context.collecting() as evidence:
         rdap, why = await look_at_rdap(context, evidence, domain)
     handed_out = await published(context, domain)
     if account is None and rdap is None and not any(handed_out.values()):
         raise OutsideFault(
-            f"{name_text(domain)} is not registered, as far as can be seen: nobody hands out name servers for it", "is it spelt right?"
+            f"{name_text(domain)} is not registered, as far as can be seen: nobody hands out name servers for it",
+            "is it spelt right?",
         )
     standing = await registrar.transfer_state(domain) if registrar and account and not code else None
     said = f"asked for by {standing.asking} on {standing.asked}: {standing.status}" if standing else ""
@@ -90,8 +94,8 @@ def _handed_out(reply: Reply, domain: Name) -> tuple[Name, ...] | None:
 
 
 async def refuse_unready(context: RunContext, domain: Name, present: Sequence[Name], wanted: Sequence[Name]) -> int:
-    """Raises :class:`GateShut` unless every new server answers for the zone as the present ones do, and while a move leads the domain
-    elsewhere; how many addresses were asked.
+    """Raises :class:`GateShut` unless every new server answers for the zone as the present ones do, and while a move
+    leads the domain elsewhere; how many addresses were asked.
 
     The apex, www and the names that mail goes to are asked for on both sides.
     """
@@ -100,7 +104,14 @@ async def refuse_unready(context: RunContext, domain: Name, present: Sequence[Na
     found = await context.addresses([*present, *new])
     old_addresses = [address for name in present for address in found[name]]
     new_addresses = [address for name in new for address in found[name]]
-    good = next((each for each in await context.asker.ask_all(old_addresses, domain, SOA) if each.authoritative and each.find(SOA)), None)
+    good = next(
+        (
+            each
+            for each in await context.asker.ask_all(old_addresses, domain, SOA)
+            if each.authoritative and each.find(SOA)
+        ),
+        None,
+    )
     for reply in await context.asker.ask_all(new_addresses, domain, SOA):
         if not reply.authoritative or reply.find(SOA) is None:
             raise GateShut(
@@ -108,10 +119,14 @@ async def refuse_unready(context: RunContext, domain: Name, present: Sequence[Na
                 f"publish the zone there first: `legatum publish {name_text(domain)} --from PLACE --to PROVIDER`",
             )
     if good is not None and new_addresses:
-        keys = [key for key in questions_about(Zone(domain, ())) if key[1] != NS] + [(domain, rtype) for rtype in _TYPES]
+        keys = [key for key in questions_about(Zone(domain, ())) if key[1] != NS] + [
+            (domain, rtype) for rtype in _TYPES
+        ]
         asked = [(address, *key) for key in keys for address in (good.server, *new_addresses)]
         replies = await asyncio.gather(*(context.asker.ask(*each) for each in asked))
-        said = {(reply.server, reply.name, reply.rtype): (reply.rcode, tuple(sorted(reply.answer))) for reply in replies}
+        said = {
+            (reply.server, reply.name, reply.rtype): (reply.rcode, tuple(sorted(reply.answer))) for reply in replies
+        }
         differ = dict[str, set[str]]()
         for address, name, rtype in asked:
             if said[address, name, rtype] != said[good.server, name, rtype]:
@@ -121,7 +136,8 @@ async def refuse_unready(context: RunContext, domain: Name, present: Sequence[Na
             where = "; ".join(f"{what} ({', '.join(sorted(some))})" for what, some in made_up_last)
             raise GateShut(
                 f"the new servers answer otherwise than {good.server} does now, for {where}",
-                f"bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain {name_text(domain)}` shows "
+                "bring both sides to the same contents: `legatum compare PROVIDER PROVIDER --domain "
+                f"{name_text(domain)}` shows "
                 "what differs",
             )
     await _refuse_bogus(context, domain, new_addresses)
@@ -134,15 +150,16 @@ async def _refuse_bogus(context: RunContext, domain: Name, addresses: Sequence[s
     for address, given in signing.old.items():
         if not holds(domain, signing.anchors, given):
             raise GateShut(
-                f"{name_text(domain)} is signed ({signing.anchors.brief_text}), and {address} does not prove that: everybody behind a "
+                f"{name_text(domain)} is signed ({signing.anchors.brief_text}), and {address} does not prove "
+                "that: everybody behind a "
                 "validating resolver would get nothing",
                 f"lead it there in the safe order: `legatum move draft {name_text(domain)} --to PROVIDER`",
             )
 
 
 async def other_names(context: RunContext, domain: Name, wanted: Sequence[Name]) -> list[str]:
-    """New servers whose zone names other name servers for itself than the registrar is to hand out, in words: resolvers that go by the
-    zone's own set come to those."""
+    """New servers whose zone names other name servers for itself than the registrar is to hand out, in words: resolvers
+    that go by the zone's own set come to those."""
     told = []
     for host, addresses in (await context.addresses(wanted)).items():
         for reply in await context.asker.ask_all(context.asker.askable(addresses)[:1], domain, NS):
@@ -162,8 +179,11 @@ async def note_ns_before(context: RunContext, domain: Name, wanted: Sequence[Nam
         note_before(context, PARENT, domain, [(None, rrset(domain, NS, ttl, wanted))])
 
 
-async def change_nameservers(context: RunContext, registrar: Registrar, domain: Name, wanted: Sequence[Name]) -> Outcome:
-    """The registry's NS set made this one, and read back. Raises :class:`OutsideFault`; the journal has what is known then."""
+async def change_nameservers(
+    context: RunContext, registrar: Registrar, domain: Name, wanted: Sequence[Name]
+) -> Outcome:
+    """The registry's NS set made this one, and read back. Raises :class:`OutsideFault`; the journal has what is known
+    then."""
     held = (await registrar.registration(domain)).nameservers
     add, remove = sorted(set(wanted) - set(held)), sorted(set(held) - set(wanted))
     glue = await glue_for(context, registrar, domain, add)
@@ -175,7 +195,8 @@ async def change_nameservers(context: RunContext, registrar: Registrar, domain: 
         now = set((await registrar.registration(domain)).nameservers)
         if now != set(wanted):
             raise OutsideFault(
-                f"{registrar.name} said {said}, but holds {names_said(tuple(sorted(now)))}", "look at the registrar's own pages"
+                f"{registrar.name} said {said}, but holds {names_said(tuple(sorted(now)))}",
+                "look at the registrar's own pages",
             )
         return said
 
@@ -191,7 +212,9 @@ async def glue_for(context: RunContext, registrar: Registrar, domain: Name, serv
     )
 
 
-async def change_locks(context: RunContext, registrar: Registrar, domain: Name, lock: bool) -> tuple[Outcome, tuple[str, ...]]:
+async def change_locks(
+    context: RunContext, registrar: Registrar, domain: Name, lock: bool
+) -> tuple[Outcome, tuple[str, ...]]:
     """Sets or lifts the client's locks; and the statuses afterwards."""
     held = (await registrar.registration(domain)).statuses
     changing = [each for each in LOCKS if (each in held) != lock]
@@ -212,7 +235,8 @@ async def change_locks(context: RunContext, registrar: Registrar, domain: Name, 
 
 
 async def restore(context: RunContext, registrar: Registrar, domain: Name, reason: str) -> tuple[Outcome, Registration]:
-    """Has a deleted domain back within its redemption period, with the report that registries ask for (RFC 3915 s4.2.5).
+    """Has a deleted domain back within its redemption period, with the report that registries ask for (RFC 3915
+    s4.2.5).
 
     Raises :class:`GateShut` for a domain that is not in that period.
     """
@@ -220,7 +244,8 @@ async def restore(context: RunContext, registrar: Registrar, domain: Name, reaso
     asked = "pendingRestore" in before.grace
     if "redemptionPeriod" not in before.grace and not asked:
         raise GateShut(
-            f"{name_text(domain)} is not in its redemption period", f"the registry says: {', '.join((*before.statuses, *before.grace))}"
+            f"{name_text(domain)} is not in its redemption period",
+            f"the registry says: {', '.join((*before.statuses, *before.grace))}",
         )
     words = f"restoration at {registrar.name}: {reason}"
 
@@ -242,12 +267,16 @@ def _said_of(held: Registration) -> str:
 
 
 async def wait_until_published(
-    context: RunContext, domain: Name, before: Sequence[Name], wanted: Sequence[Name], told: Callable[[str], None] | None = None
+    context: RunContext,
+    domain: Name,
+    before: Sequence[Name],
+    wanted: Sequence[Name],
+    told: Callable[[str], None] | None = None,
 ) -> float:
     """Until every server of the parent zone hands out the NS set that was meant; the instant.
 
-    ``told`` is told what is different meanwhile: not typed yet, seen in RDAP only, or which slip it was. Raises :class:`OutsideFault`
-    with that when the house's patience is over.
+    ``told`` is told what is different meanwhile: not typed yet, seen in RDAP only, or which slip it was. Raises
+    :class:`OutsideFault` with that when the house's patience is over.
     """
     rdap = RdapWatch(context, domain)
 
@@ -287,7 +316,9 @@ class RdapWatch:
 
     @staticmethod
     def said(
-        view: RegistrationView | None, wrong: Callable[[RegistrationView], list[str]], right: Callable[[RegistrationView], bool]
+        view: RegistrationView | None,
+        wrong: Callable[[RegistrationView], list[str]],
+        right: Callable[[RegistrationView], bool],
     ) -> str:
         """What they say, to stand before what the parent's servers do."""
         if view is None:

@@ -20,11 +20,14 @@ _LATELY = 30 * 86400.0  # seconds within which the same command means the same r
 async def plan_renewal(context: RunContext, registrar: Registrar, domain: Name, years: int, until: str) -> Renewal:
     """``until``: the date that is to be reached at least, ``YYYY-MM-DD``, instead of ``years`` from the present one.
 
-    A renewal of which the answer was lost is settled here. Raises :class:`OutsideFault` where the present date is not known.
+    A renewal of which the answer was lost is settled here. Raises :class:`OutsideFault` where the present date is not
+    known.
     """
     expires = (await look_at_held(context, domain, registrar))[0].expires
     if not expires:
-        raise OutsideFault(f"{registrar.name} does not tell when the registration expires", "look at the registrar's own pages")
+        raise OutsideFault(
+            f"{registrar.name} does not tell when the registration expires", "look at the registrar's own pages"
+        )
     begun, over = _earlier(context, domain, expires)
     if begun and expires > begun[0]:
         now = context.clock.now()
@@ -40,7 +43,8 @@ async def plan_renewal(context: RunContext, registrar: Registrar, domain: Name, 
 
 
 async def renew(context: RunContext, registrar: Registrar, renewal: Renewal) -> tuple[Outcome, str]:
-    """And the date on which it expires then. The present date goes with it, so that no registry renews it twice (RFC 5731 s3.2.3)."""
+    """And the date on which it expires then. The present date goes with it, so that no registry renews it twice (RFC
+    5731 s3.2.3)."""
     before = renewal.expires
 
     async def change() -> str:
@@ -48,11 +52,14 @@ async def renew(context: RunContext, registrar: Registrar, renewal: Renewal) -> 
         now = (await registrar.registration(renewal.domain)).expires
         if now <= before:
             raise OutsideFault(
-                f"{registrar.name} said {said}, but the registration still expires on {before}", "look at the registrar's own pages"
+                f"{registrar.name} said {said}, but the registration still expires on {before}",
+                "look at the registrar's own pages",
             )
         return f"{said}; from {before}, until {now}"
 
-    outcome = await carried_out(context, renewal.domain, "renew", f"renewal at {registrar.name}: {renewal.words}", change)
+    outcome = await carried_out(
+        context, renewal.domain, "renew", f"renewal at {registrar.name}: {renewal.words}", change
+    )
     return outcome, outcome.summary.rpartition(" until ")[2]
 
 
@@ -63,7 +70,8 @@ def note_worksheet(context: RunContext, registrar: Registrar, renewal: Renewal) 
 
 
 def _earlier(context: RunContext, domain: Name, expires: str) -> tuple[tuple[str, str] | None, str]:
-    """The dates of a renewal whose end is not known; and, where one that led to the present date was done lately, that it was."""
+    """The dates of a renewal whose end is not known; and, where one that led to the present date was done lately, that
+    it was."""
     begun, over = None, ""
     for entry in context.journal.entries(domain):
         term = _TERM.search(entry.text)
@@ -71,5 +79,8 @@ def _earlier(context: RunContext, domain: Name, expires: str) -> tuple[tuple[str
             continue
         begun = (term[1], term[2]) if term and entry.kind == INTENT else None
         if entry.kind == OUTCOME and term and term[2] == expires and context.clock.now() - entry.at < _LATELY:
-            over = f"renewed at {instant_text(entry.at)} already, from {term[1]}, until {term[2]}; for longer say --until DATE"
+            over = (
+                f"renewed at {instant_text(entry.at)} already, from {term[1]}, until {term[2]}; for longer "
+                "say --until DATE"
+            )
     return begun, over

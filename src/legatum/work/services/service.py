@@ -1,4 +1,5 @@
-"""A domain's services whole: what stands behind its names, and what the names say of it to clients, authorities and other mail servers."""
+"""A domain's services whole: what stands behind its names, and what the names say of it to clients, authorities and
+other mail servers."""
 
 import asyncio
 from collections.abc import Iterable, Mapping
@@ -55,23 +56,45 @@ class _Names:
         self._context, self._picture, self._found, self._trusted = context, observation, found, trusted
         self._walker: Walker = context.walker()
         self._domain = observation.domain
-        self._sites = tuple(dict.fromkeys(each.name for each in found.spots if each.protocol == Protocol.HTTPS and found.of(each, False)))
+        self._sites = tuple(
+            dict.fromkeys(
+                each.name for each in found.spots if each.protocol == Protocol.HTTPS and found.of(each, False)
+            )
+        )
 
     async def look(self, places: NewPlaces, before: Before) -> tuple[NameRecords, list[str]]:
         """What was found, and what was not looked at."""
         mx = (await self._walker.lookup(self._domain, MX)).rrset
         hosts = [host for host in targets(mx) if host != ROOT]
         answers, issuance, challenges, tlsa = await asyncio.gather(
-            self._answers(), side_by_side(self._issuance, self._sites), side_by_side(self._challenge, self._sites), self._tlsa()
+            self._answers(),
+            side_by_side(self._issuance, self._sites),
+            side_by_side(self._challenge, self._sites),
+            self._tlsa(),
         )
-        reverse, senders, kept = await asyncio.gather(self._reverse(hosts), self._senders(hosts, places), self._kept(before))
+        reverse, senders, kept = await asyncio.gather(
+            self._reverse(hosts), self._senders(hosts, places), self._kept(before)
+        )
         apex = (await self._walker.lookup(self._domain, TXT)).rrset
         dmarc = await self._walker.lookup(below("_dmarc", self._domain), TXT)
         records = NameRecords(
-            answers, tuple(issuance), tuple(challenges), tlsa, self._context.settings.visit.issuers, bool(hosts),
-            tuple(spf_texts(apex)), senders, _dmarc_of(dmarc), await self._policy(), reverse, *kept, await self._host_names(),
-        )  # fmt: skip
-        left = [] if kept[0] else ["DKIM selectors and other names of mail: nothing says what was there before (--before)"]
+            answers,
+            tuple(issuance),
+            tuple(challenges),
+            tlsa,
+            self._context.settings.visit.issuers,
+            bool(hosts),
+            tuple(spf_texts(apex)),
+            senders,
+            _dmarc_of(dmarc),
+            await self._policy(),
+            reverse,
+            *kept,
+            await self._host_names(),
+        )
+        left = (
+            [] if kept[0] else ["DKIM selectors and other names of mail: nothing says what was there before (--before)"]
+        )
         left += [f"the name of {each.address}: {each.why}" for each in reverse if each.why]
         return records, left
 
@@ -79,7 +102,9 @@ class _Names:
         wanted = [(name, rtype) for name in self._sites for rtype in (A, AAAA, CAA)]
         wanted += [(below("_acme-challenge", name), TXT) for name in self._sites]
         given = await ask_servers(self._context, self._picture, wanted)
-        return tuple(_answered(key, [each for each in given if (each.name, each.rtype) == key], self._domain) for key in wanted)
+        return tuple(
+            _answered(key, [each for each in given if (each.name, each.rtype) == key], self._domain) for key in wanted
+        )
 
     async def _issuance(self, name: Name) -> Issuance:
         """RFC 8659 s3: up from the name until something is found; aliases are followed at each step."""
@@ -113,7 +138,9 @@ class _Names:
 
     async def _reverse(self, hosts: Iterable[Name]) -> tuple[Reverse, ...]:
         """Of mail servers and name servers."""
-        wanted = [(host, "mail server") for host in hosts] + [(host, "name server") for host in self._picture.delegation]
+        wanted = [(host, "mail server") for host in hosts] + [
+            (host, "name server") for host in self._picture.delegation
+        ]
         places = [(address, host, role) for host, role in wanted for address in await addresses_of(self._walker, host)]
         return tuple(await side_by_side(self._reverse_of, places[:_MOST_REVERSE]))
 
@@ -129,7 +156,12 @@ class _Names:
 
     async def _senders(self, hosts: Iterable[Name], places: NewPlaces) -> dict[str, Checked]:
         """What SPF says of the domain's own mail servers, and of the new addresses that mail may come from."""
-        own = [address for host in hosts if is_under(host, self._domain) for address in await addresses_of(self._walker, host)]
+        own = [
+            address
+            for host in hosts
+            if is_under(host, self._domain)
+            for address in await addresses_of(self._walker, host)
+        ]
         new = [each.address for each in self._found.seen if each.new and each.spot.protocol == Protocol.SMTP]
         addresses = dict.fromkeys([*own, *new, *places.mail])
         found = {address: await self._checked(address) for address in addresses}
@@ -203,13 +235,17 @@ def _answered(key: tuple[Name, int], given: list[Given], domain: Name) -> Answer
         key[1],
         said if len(alike) > 1 else dict.fromkeys(said, first),
         tuple(each.address for each in given if each.rcode == _NXDOMAIN),
-        tuple(f"{each.address} ({each.outcome})" for each in given if each.rcode in (_SERVER_FAILURE, _NOT_IMPLEMENTED, _REFUSED)),
+        tuple(
+            f"{each.address} ({each.outcome})"
+            for each in given
+            if each.rcode in (_SERVER_FAILURE, _NOT_IMPLEMENTED, _REFUSED)
+        ),
     )
 
 
 def _gone(found: Lookup) -> str:
-    """Why nobody can answer for the name, empty where somebody can: that there is no such name now is as it should be between renewals, but
-    not where a top-level domain says it."""
+    """Why nobody can answer for the name, empty where somebody can: that there is no such name now is as it should be
+    between renewals, but not where a top-level domain says it."""
     if found.reply is None or found.reply.rcode not in (0, _NXDOMAIN):
         return found.why
     above = found.reply.denial if found.reply.rcode == _NXDOMAIN else None

@@ -1,4 +1,5 @@
-"""A domain's names from two of the settings' views, each asked from its own source, of its own servers and resolvers."""
+"""A domain's names from two of the settings' views, each asked from its own source, of its own servers and
+resolvers."""
 
 import asyncio
 import random
@@ -48,14 +49,20 @@ class _Party:
 async def compare_views(
     context: RunContext, domain: Name, inner: str, outer: str, zone: Zone | None = None, before: Zone | None = None
 ) -> Compared:
-    """``zone``: whose names are asked for, those that zones usually have without one; ``before``: as it was before a change.
+    """``zone``: whose names are asked for, those that zones usually have without one; ``before``: as it was before a
+    change.
 
     Raises :class:`BadInput` for a view that the settings do not have.
     """
     async with _asked_from(context, inner) as here, _asked_from(context, outer) as there:
-        sides = {inner: (here, await _parties(context, here, domain, inner)), outer: (there, await _parties(context, there, domain, outer))}
+        sides = {
+            inner: (here, await _parties(context, here, domain, inner)),
+            outer: (there, await _parties(context, there, domain, outer)),
+        }
         asked = questions_about(zone) if zone is not None else _usual_questions(domain)
-        wanted = [each for each in asked if each[1] != SOA]  # a zone's serial is each server's own affair, and no visitor's
+        wanted = [
+            each for each in asked if each[1] != SOA
+        ]  # a zone's serial is each server's own affair, and no visitor's
         of_zone = OfZone(zone if zone is not None else fresh_zone(domain, [domain]))
 
         async def one(question: tuple[Name, int]) -> Row:
@@ -66,7 +73,12 @@ async def compare_views(
         rows = await side_by_side(one, wanted, _AT_ONCE)
     told = tuple(each for each in rows if each.inside.records or each.outside.records or each.split.is_fault)
     return Compared(
-        domain, inner, outer, _without_unknown(told), {name: tuple(p.name for p in each[1]) for name, each in sides.items()}, len(wanted)
+        domain,
+        inner,
+        outer,
+        _without_unknown(told),
+        {name: tuple(p.name for p in each[1]) for name, each in sides.items()},
+        len(wanted),
     )
 
 
@@ -94,7 +106,9 @@ def _section(context: RunContext, view: str) -> View:
     found = context.settings.views.get(view)
     if found is None:
         known = ", ".join(context.settings.views) or "none"
-        raise BadInput(f"no view '{view}' in the settings", f"views: {known}; [views.{view}] makes one, see docs/settings.md")
+        raise BadInput(
+            f"no view '{view}' in the settings", f"views: {known}; [views.{view}] makes one, see docs/settings.md"
+        )
     return found
 
 
@@ -113,17 +127,21 @@ async def _parties(context: RunContext, asker: Asker, domain: Name, view: str) -
     addresses = dict.fromkeys(address for each in hosts for address in each)
     if not addresses:
         raise OutsideFault(
-            f"{name_text(domain)}: there is nobody to ask", f"is the domain delegated? `legatum survey {name_text(domain)}` says"
+            f"{name_text(domain)}: there is nobody to ask",
+            f"is the domain delegated? `legatum survey {name_text(domain)}` says",
         )
     return [_Party(f"server {each}", each, False) for each in addresses]
 
 
-async def _said(asker: Asker, parties: Iterable[_Party], question: tuple[Name, int], of_zone: OfZone) -> dict[str, Said]:
+async def _said(
+    asker: Asker, parties: Iterable[_Party], question: tuple[Name, int], of_zone: OfZone
+) -> dict[str, Said]:
     """What each of a view says; of resolvers what they were given counts as much."""
     parties = list(parties)
     replies = await asyncio.gather(*(asker.ask(each.address, *question, recursion=each.recursive) for each in parties))
     return {
-        each.name: said_by(of_zone.origin, of_zone, reply, resolver=each.recursive) for each, reply in zip(parties, replies, strict=True)
+        each.name: said_by(of_zone.origin, of_zone, reply, resolver=each.recursive)
+        for each, reply in zip(parties, replies, strict=True)
     }
 
 
@@ -132,6 +150,9 @@ def _usual_questions(domain: Name) -> list[tuple[Name, int]]:
     asked = dict.fromkeys((domain, rtype) for rtype in APEX_TYPES if rtype in (A, AAAA, MX, TXT))
     for rtypes, names in USUAL.values():
         asked |= dict.fromkeys(
-            (parse_name(name, domain), rtype) for name in names.split() for rtype in rtypes if rtype in (A, AAAA, TXT, SRV)
+            (parse_name(name, domain), rtype)
+            for name in names.split()
+            for rtype in rtypes
+            if rtype in (A, AAAA, TXT, SRV)
         )
     return list(asked)

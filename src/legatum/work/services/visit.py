@@ -1,4 +1,5 @@
-"""The services behind a domain's names, looked at where the DNS leads to now and at addresses that it does not name yet."""
+"""The services behind a domain's names, looked at where the DNS leads to now and at addresses that it does not name
+yet."""
 
 from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass, field, replace
@@ -27,8 +28,8 @@ _SERVED_BY_SRV = {"_submission._tcp": Protocol.SUBMISSION, "_imaps._tcp": Protoc
 
 @dataclass(frozen=True)
 class NewPlaces:
-    """Where to look beside: ``web`` and ``mail`` addresses for all names of that sort, and ``instead`` of which present address another one
-    comes; ``by_name``: the same for one name. ``names``: of sites beside the domain and www."""
+    """Where to look beside: ``web`` and ``mail`` addresses for all names of that sort, and ``instead`` of which present
+    address another one comes; ``by_name``: the same for one name. ``names``: of sites beside the domain and www."""
 
     web: tuple[str, ...] = ()
     mail: tuple[str, ...] = ()
@@ -36,9 +37,11 @@ class NewPlaces:
     by_name: Mapping[Name, tuple[str, ...]] = field(default_factory=dict)
     names: tuple[Name, ...] = ()
 
-    def of(self, spot: Spot, present: Iterable[str], web_present: Iterable[str], others: Container[Name]) -> tuple[str, ...]:
-        """For one service: the new addresses. Mail goes where the site goes if both are at one address now; ``others``: mail servers of
-        somebody else beside the domain's own, which stay where they are."""
+    def of(
+        self, spot: Spot, present: Iterable[str], web_present: Iterable[str], others: Container[Name]
+    ) -> tuple[str, ...]:
+        """For one service: the new addresses. Mail goes where the site goes if both are at one address now; ``others``:
+        mail servers of somebody else beside the domain's own, which stay where they are."""
         present = list(present)
         found = [self.instead[each] for each in present if each in self.instead]
         found += self.by_name.get(spot.name, ())
@@ -50,8 +53,11 @@ class NewPlaces:
         return tuple(dict.fromkeys(found))
 
 
-async def visit(context: RunContext, domain: Name, places: NewPlaces | None = None, authority: str | None = None) -> Visit:
-    """Every service of the domain at every address. ``authority``: a file of certificates to trust instead of those of the settings.
+async def visit(
+    context: RunContext, domain: Name, places: NewPlaces | None = None, authority: str | None = None
+) -> Visit:
+    """Every service of the domain at every address. ``authority``: a file of certificates to trust instead of those of
+    the settings.
 
     Raises :class:`BadInput` for a file that is none, :class:`OutsideFault` where it is not known where any service is.
     """
@@ -65,20 +71,41 @@ async def visit(context: RunContext, domain: Name, places: NewPlaces | None = No
     names = list(dict.fromkeys(spot.name for spot in spots))
     known = dict(zip(names, await side_by_side(partial(addresses_of, walker), names, _AT_ONCE), strict=True))
     reach = context.asker.patience.reach
-    left += [f"{address}, which cannot be asked from here" for each in known.values() for address in each if not reach.has(address)]
+    left += [
+        f"{address}, which cannot be asked from here"
+        for each in known.values()
+        for address in each
+        if not reach.has(address)
+    ]
     known = {name: tuple(filter(reach.has, each)) for name, each in known.items()}
-    left += [f"{name_text(name)}: {_without_address(walker, name)}" for name in names if not known[name] and not places.web]
+    left += [
+        f"{name_text(name)}: {_without_address(walker, name)}" for name in names if not known[name] and not places.web
+    ]
     if not any(known.values()) and walker.unanswered and not (places.web or places.mail or places.by_name):
         why = next(iter(walker.unanswered.values()))
-        raise OutsideFault(f"{name_text(domain)}: where its services are is not known: {why}", "is the network up? Try again")
+        raise OutsideFault(
+            f"{name_text(domain)}: where its services are is not known: {why}", "is the network up? Try again"
+        )
     web_present = {address for spot in spots if spot.protocol in WEB for address in known[spot.name]}
     wanted = [(spot, address, False) for spot in spots for address in known[spot.name]]
     others = _of_others(domain, (spot.name for spot in mail))
-    left += [f"{name_text(each)} at the new mail server: it is no name of the domain, others are" for each in others if places.mail]
+    left += [
+        f"{name_text(each)} at the new mail server: it is no name of the domain, others are"
+        for each in others
+        if places.mail
+    ]
     for spot in spots:
-        wanted += [(spot, each, True) for each in places.of(spot, known[spot.name], web_present, others) if each not in known[spot.name]]
+        wanted += [
+            (spot, each, True)
+            for each in places.of(spot, known[spot.name], web_present, others)
+            if each not in known[spot.name]
+        ]
     home, mapped = tuple(context.settings.network.home), context.settings.network.map is not None
-    left += [f"{address}: a special address, at which nobody is" for _, address, _ in wanted if not mapped and leads_nowhere(address, home)]
+    left += [
+        f"{address}: a special address, at which nobody is"
+        for _, address, _ in wanted
+        if not mapped and leads_nowhere(address, home)
+    ]
     wanted = [each for each in wanted if mapped or not leads_nowhere(each[1], home)]
     look = _Look(context, domain, trusted)
     seen = await side_by_side(look.at, list(dict.fromkeys(wanted)), _AT_ONCE)
@@ -105,12 +132,18 @@ def trusted_file(context: RunContext, named: str | None) -> str | None:
     """The file of certificates to trust, None for the system's. Raises :class:`BadInput` where it is none."""
     import ssl
 
-    file = named or (str(context.folder / context.settings.visit.authority) if context.settings.visit.authority else None)
+    file = named or (
+        str(context.folder / context.settings.visit.authority) if context.settings.visit.authority else None
+    )
     if file is not None:
         try:
             ssl.create_default_context(cafile=file)
         except (OSError, ssl.SSLError) as error:
-            reason = error.strerror if isinstance(error, OSError) and not isinstance(error, ssl.SSLError) else "no certificates in it"
+            reason = (
+                error.strerror
+                if isinstance(error, OSError) and not isinstance(error, ssl.SSLError)
+                else "no certificates in it"
+            )
             raise BadInput(f"{file}: {reason}", "give a file with the authority's certificates (PEM)") from None
     return file
 
@@ -130,12 +163,16 @@ async def addresses_of(walker: Walker, name: Name) -> tuple[str, ...]:
 
 
 async def _mail_spots(walker: Walker, domain: Name) -> tuple[list[Spot], list[str]]:
-    """The mail servers of the domain, and those that its users' programs are told of; with what is left out, in words."""
+    """The mail servers of the domain, and those that its users' programs are told of; with what is left out, in
+    words."""
     mx = (await walker.lookup(domain, MX)).rrset
     hosts = [host for host in targets(mx) if host != ROOT]
     spots = [Spot(Protocol.SMTP, host) for host in hosts[:_MOST_HOSTS]]
     for label, protocol in _SERVED_BY_SRV.items():
-        spots += [Spot(protocol, host) for host in _served((await walker.lookup(_under(label, domain), SRV)).rrset)[:_MOST_HOSTS]]
+        spots += [
+            Spot(protocol, host)
+            for host in _served((await walker.lookup(_under(label, domain), SRV)).rrset)[:_MOST_HOSTS]
+        ]
     own = [host for host in hosts[:_MOST_HOSTS] if is_under(host, domain)]
     spots += [Spot(protocol, host) for host in own for protocol in MAIL if protocol != Protocol.SMTP]
     left = [f"mail by {name_text(host)}: more than {_MOST_HOSTS} mail servers" for host in hosts[_MOST_HOSTS:]]
@@ -167,7 +204,9 @@ class _Look:
         spot, address, new = wanted
         route = self._context.asker.route
         if spot.protocol in WEB:
-            found = await Visitor(route, address, self._is_ours, self._timeout, self._trusted).visit(spot.protocol, spot.name)
+            found = await Visitor(route, address, self._is_ours, self._timeout, self._trusted).visit(
+                spot.protocol, spot.name
+            )
             return ServiceSeen(spot, address, new, found)
         mail = await visit_mail(route, address, spot.protocol, spot.name, self._domain, self._timeout, self._trusted)
         return ServiceSeen(spot, address, new, mail)
@@ -180,12 +219,18 @@ class _Look:
 
 
 async def _steadied(look: _Look, found: Visit) -> Visit:
-    """A present page that is not the new one is fetched once more: what it does not have in common with itself is no difference."""
+    """A present page that is not the new one is fetched once more: what it does not have in common with itself is no
+    difference."""
 
     async def again(each: ServiceSeen) -> ServiceSeen:
         seen = each.what
         others = [new.what.page for new in found.of(each.spot, True) if isinstance(new.what, WebSeen)]
-        if each.new or not isinstance(seen, WebSeen) or seen.page is None or all(page in (None, seen.page) for page in others):
+        if (
+            each.new
+            or not isinstance(seen, WebSeen)
+            or seen.page is None
+            or all(page in (None, seen.page) for page in others)
+        ):
             return each
         second = (await look.at((each.spot, each.address, False))).what
         own = likeness(seen.page, second.page) if isinstance(second, WebSeen) and second.page is not None else 1.0

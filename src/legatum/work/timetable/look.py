@@ -44,7 +44,8 @@ async def look(context: RunContext, domain: Name, change: PlannedChange) -> Look
     observation = (await survey(context, domain, wanted=Wanted(resolvers=False, rdap=False))).observation
     if observation.domain != domain:
         raise BadInput(
-            f"{name_text(domain)} lies in the zone {name_text(observation.domain)}", "name that domain; --change asks of one name"
+            f"{name_text(domain)} lies in the zone {name_text(observation.domain)}",
+            "name that domain; --change asks of one name",
         )
     refuse_strange(change, domain)
     if not observation.serving and (change.names or not observation.delegation):
@@ -73,7 +74,9 @@ async def look(context: RunContext, domain: Name, change: PlannedChange) -> Look
 
 async def _usual(context: RunContext, observation: Observation) -> list[Given]:
     """What visitors are led by, and a name that nobody made."""
-    given = await ask_servers(context, observation, [*usual_questions(observation.domain), (unmade_name(observation.domain), A)])
+    given = await ask_servers(
+        context, observation, [*usual_questions(observation.domain), (unmade_name(observation.domain), A)]
+    )
     return given + await ask_servers(context, observation, mail_questions(observation.domain, given))
 
 
@@ -111,6 +114,7 @@ def _of_one(observation: Observation, given: Sequence[Given], name: Name, change
     if not answers:
         raise BadInput(
             f"{name_text(name)} is not there, or not of that type",
-            f"a name that comes: --add {name_text(name)}; `legatum gather {name_text(observation.domain)}` has all there are",
+            f"a name that comes: --add {name_text(name)}; `legatum gather {name_text(observation.domain)}` "
+            "has all there are",
         )
     return answers

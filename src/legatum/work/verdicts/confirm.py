@@ -28,9 +28,9 @@ async def confirm(
     context: RunContext, domain: Name, expected: Expected, registrar: str | None = None, wanted: Wanted | None = None,
     service: str | None = None,
 ) -> tuple[Verdict, Survey]:  # fmt: skip
-    """One verdict, and what it rests on. ``service``: the services behind the names too, and what they were before, as a place, or empty.
-    Where records, a serial or a DS alone are expected nothing else is looked into; else the domain is
-    to be sound in itself too. Raises as :func:`~legatum.work.verdicts.survey.survey`."""
+    """One verdict, and what it rests on. ``service``: the services behind the names too, and what they were before, as
+    a place, or empty. Where records, a serial or a DS alone are expected nothing else is looked into; else the domain
+    is to be sound in itself too. Raises as :func:`~legatum.work.verdicts.survey.survey`."""
     found = await survey(context, domain, registrar, wanted)
     resolvers = wanted is None or wanted.resolvers
     narrow = expected.ns is None and not (expected.ds is None and expected.serial is None and not expected.records)
@@ -53,11 +53,15 @@ async def confirm(
     return replace(verdict, checks=(*verdict.checks, *service_checks(found.service))), found
 
 
-async def _varieties(context: RunContext, observation: Observation, given: Sequence[Given]) -> dict[tuple[Name, int], Variety]:
+async def _varieties(
+    context: RunContext, observation: Observation, given: Sequence[Given]
+) -> dict[tuple[Name, int], Variety]:
     """Of what not everybody gives alike."""
     addresses = [view.address for view in observation.serving]
     keys = varying(observation, given)
-    return dict(zip(keys, await asyncio.gather(*(look_at_variety(context, addresses, *key) for key in keys)), strict=True))
+    return dict(
+        zip(keys, await asyncio.gather(*(look_at_variety(context, addresses, *key) for key in keys)), strict=True)
+    )
 
 
 async def _nothing() -> None:
@@ -68,7 +72,9 @@ async def ask_for_visitors(context: RunContext, observation: Observation, resolv
     """What every serving address, and every resolver, gives for what visitors come for, signatures and all."""
 
     async def resolver(who: str, place: ResolverPlace, name: Name, rtype: int) -> Given:
-        return given("resolver", f"{who} ({place.address})", place.address, await ask_resolver(context.asker, place, name, rtype))
+        return given(
+            "resolver", f"{who} ({place.address})", place.address, await ask_resolver(context.asker, place, name, rtype)
+        )
 
     wanted = questions(observation.domain)
     places = context.resolvers().items() if resolvers else ()
@@ -80,13 +86,17 @@ def not_looked_at(context: RunContext, observation: Observation, narrow: bool) -
     """What a verdict does not speak of, in words."""
     left = []
     if narrow:
-        left.append("everything but what was asked for: without --record, --serial and --ds alone all of it is looked at")
+        left.append(
+            "everything but what was asked for: without --record, --serial and --ds alone all of it is looked at"
+        )
     else:
         left.append("names other than the domain itself, its mail and www")
     return [*left, *unseen(observation)]
 
 
-async def ask_records(context: RunContext, observation: Observation, wanted: Sequence[RRset], resolvers: bool) -> list[RecordView]:
+async def ask_records(
+    context: RunContext, observation: Observation, wanted: Sequence[RRset], resolvers: bool
+) -> list[RecordView]:
     """What every serving address, and every resolver, says of each record."""
 
     async def child(who: str, address: str, each: RRset) -> RecordView:
@@ -97,15 +107,23 @@ async def ask_records(context: RunContext, observation: Observation, wanted: Seq
         reply = await ask_resolver(context.asker, context.resolvers()[name], each.name, each.rtype)
         return await _viewed(context, "resolver", who, each, reply)
 
-    asked = [child(f"{name_text(view.server)} ({view.address})", view.address, each) for each in wanted for view in observation.servers]
+    asked = [
+        child(f"{name_text(view.server)} ({view.address})", view.address, each)
+        for each in wanted
+        for view in observation.servers
+    ]
     if resolvers:
         places = context.resolvers()
-        asked += [resolver(f"{name} ({place.address})", name, each) for each in wanted for name, place in places.items()]
+        asked += [
+            resolver(f"{name} ({place.address})", name, each) for each in wanted for name, place in places.items()
+        ]
     views = list(await asyncio.gather(*asked))
     return await _pooled(context, observation, wanted, views)
 
 
-async def _pooled(context: RunContext, observation: Observation, wanted: Sequence[RRset], views: list[RecordView]) -> list[RecordView]:
+async def _pooled(
+    context: RunContext, observation: Observation, wanted: Sequence[RRset], views: list[RecordView]
+) -> list[RecordView]:
     """Where a server gives a changing part of a set, all that it gave in time stands for what it gives."""
     for each in wanted:
         concerned = [view for view in views if (view.name, view.rtype) == (each.name, each.rtype)]
@@ -131,7 +149,8 @@ def _with_pool(variety: Variety, view: RecordView) -> RecordView:
 
 
 async def _viewed(context: RunContext, party: str, who: str, wanted: RRset, reply: Reply) -> RecordView:
-    """What was said of a record, by way of an alias too: where that leads elsewhere, what the servers there say counts."""
+    """What was said of a record, by way of an alias too: where that leads elsewhere, what the servers there say
+    counts."""
     found, name = reply.find(wanted.rtype), wanted.name
     for _ in range(_LONGEST_CHAIN):
         alias = reply.find(CNAME, name) if found is None and wanted.rtype != CNAME else None
@@ -142,4 +161,6 @@ async def _viewed(context: RunContext, party: str, who: str, wanted: RRset, repl
     if found is None and name != wanted.name:
         found = (await context.walker().lookup(name, wanted.rtype)).rrset
     outcome = reply.outcome if name == wanted.name else f"an alias that leads to {name_text(name)}"
-    return RecordView(party, who, wanted.name, wanted.rtype, found._replace(name=wanted.name) if found else None, outcome)
+    return RecordView(
+        party, who, wanted.name, wanted.rtype, found._replace(name=wanted.name) if found else None, outcome
+    )

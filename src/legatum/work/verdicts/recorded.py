@@ -69,8 +69,8 @@ class KeptHead(msgspec.Struct):
 
 
 class Head(msgspec.Struct):
-    """What a survey rested on beside the replies. ``services``: where registration data were asked for;
-    ``partial``: it was no survey, and what was not asked is not known; ``viewpoint``: from where it was made, if not from here, and
+    """What a survey rested on beside the replies. ``services``: where registration data were asked for; ``partial``: it
+    was no survey, and what was not asked is not known; ``viewpoint``: from where it was made, if not from here, and
     ``doubts`` about that; ``depth``: how much was asked (:data:`~legatum.work.look.depth.DEPTHS`)."""
 
     domain: str
@@ -104,9 +104,11 @@ def recording_of(context: RunContext, wanted: Wanted, found: Survey) -> Recordin
     return Recording(msgspec.to_builtins(_head(context, wanted, found)), found.evidence)
 
 
-async def own_recordings(context: RunContext, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str) -> list[Recording]:
-    """Of several domains that were looked at together, to one ``depth`` (:data:`~legatum.work.look.depth.DEPTHS`): for each what its own
-    survey rests on, also of what they share."""
+async def own_recordings(
+    context: RunContext, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str
+) -> list[Recording]:
+    """Of several domains that were looked at together, to one ``depth`` (:data:`~legatum.work.look.depth.DEPTHS`): for
+    each what its own survey rests on, also of what they share."""
     found = []
     replaying = Replay(evidence, StillClock(0.0))
     replaying.patience = context.asker.patience
@@ -148,13 +150,18 @@ def _head(context: RunContext, wanted: Wanted, found: Survey) -> Head:
         tcp=reach.tcp,
         rdap=wanted.rdap and context.settings.rdap is not None,
         services=_services(context, found),
-        former={**{address: name_text(name) for address, name in wanted.former.items()}, **_serving_elsewhere(observation)},
+        former={
+            **{address: name_text(name) for address, name in wanted.former.items()},
+            **_serving_elsewhere(observation),
+        },
         change_at=wanted.change_at,
         transfer=wanted.transfer,
         asked_resolvers=wanted.resolvers,
         dropped=observation.dropped,
         registration=_registration_head(held) if held else None,
-        leftovers=[LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers],
+        leftovers=[
+            LeftoverHead(each.kind, each.what, each.where, each.why, each.sure, each.remedy) for each in found.leftovers
+        ],
         not_looked_at=list(found.not_looked_at),
         kept=[KeptHead([name_text(name) for name in each.names], each.until, each.text) for each in observation.kept],
         tracked=[_tracked_head(each) for each in observation.tracked],
@@ -164,11 +171,14 @@ def _head(context: RunContext, wanted: Wanted, found: Survey) -> Head:
 def _registration_head(held: RegistrationView) -> RegistrationHead:
     ds = None if held.ds is None else [each.hex() for each in held.ds]
     names = [name_text(each) for each in held.nameservers]
-    return RegistrationHead(held.registrar, names, list(held.statuses), held.expires, ds, held.created, held.changed, held.transferred)
+    return RegistrationHead(
+        held.registrar, names, list(held.statuses), held.expires, ds, held.created, held.changed, held.transferred
+    )
 
 
 def head_of_entry(context: RunContext, domain: str, at: float) -> Head:
-    """Of replies that were kept for something else than a survey: as the settings are now. What was not asked then was not silent."""
+    """Of replies that were kept for something else than a survey: as the settings are now. What was not asked then was
+    not silent."""
     network = context.settings.network
     return Head(
         domain, at, {name_text(name): list(addresses) for name, addresses in context.roots.items()}, network.home,
@@ -202,23 +212,45 @@ async def _again(path: Path, recording: Recording) -> Survey:
             transfer=head.transfer,
         )
         held = head.registration
-        account = RegistrationView(
-            held.registrar, tuple(map(_name, held.nameservers)), tuple(held.statuses), held.expires,
-            None if held.ds is None else tuple(map(bytes.fromhex, held.ds)), held.created, held.changed, held.transferred,
-        ) if held else None  # fmt: skip
+        account = (
+            RegistrationView(
+                held.registrar,
+                tuple(map(_name, held.nameservers)),
+                tuple(held.statuses),
+                held.expires,
+                None if held.ds is None else tuple(map(bytes.fromhex, held.ds)),
+                held.created,
+                held.changed,
+                held.transferred,
+            )
+            if held
+            else None
+        )
         try:
             tracked = [_tracked(each) for each in head.tracked]
             kept = [KeptSet(tuple(map(_name, each.names)), each.until, each.text) for each in head.kept]
             depth = DEPTHS.get(head.depth, FULL)
-            found = await look_again(context, _name(head.domain), recording.evidence, wanted, account, head.dropped, depth, kept, tracked)
-            behind = tuple(Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy) for each in head.leftovers)
-            return replace(found, leftovers=behind, not_looked_at=tuple(head.not_looked_at), viewpoint=head.viewpoint, doubts=head.doubts)
+            found = await look_again(
+                context, _name(head.domain), recording.evidence, wanted, account, head.dropped, depth, kept, tracked
+            )
+            behind = tuple(
+                Leftover(each.kind, each.what, each.where, each.why, each.sure, remedy=each.remedy)
+                for each in head.leftovers
+            )
+            return replace(
+                found,
+                leftovers=behind,
+                not_looked_at=tuple(head.not_looked_at),
+                viewpoint=head.viewpoint,
+                doubts=head.doubts,
+            )
         except OutsideFault:
             if not head.partial:
                 raise
             servers = ", ".join(sorted({reply.server for reply in recording.evidence})[:6])
             raise BadInput(
-                f"{path}: these {len(recording.evidence)} replies are of another look than a survey: no delegation in them ({servers})",
+                f"{path}: these {len(recording.evidence)} replies are of another look than a survey: no "
+                f"delegation in them ({servers})",
                 "the replies of a step that confirms are a survey; `legatum history DOMAIN` numbers them",
             ) from None
 
@@ -232,7 +264,8 @@ def _read_head(path: Path, head: dict[str, Any]) -> Head:
         return read
     except (msgspec.ValidationError, ValueError) as error:
         raise BadInput(
-            f"{path}: the head of the evidence: {error}", "give a file that `legatum survey DOMAIN --evidence FILE` wrote"
+            f"{path}: the head of the evidence: {error}",
+            "give a file that `legatum survey DOMAIN --evidence FILE` wrote",
         ) from None
 
 

@@ -1,6 +1,8 @@
-"""Looking at a domain: every server of the parent zone, every address of every name server, resolvers, registration data.
+"""Looking at a domain: every server of the parent zone, every address of every name server, resolvers, registration
+data.
 
-What makes the observation and judges it is loaded while the first answers are on their way: the first question waits for nothing.
+What makes the observation and judges it is loaded while the first answers are on their way: the first question waits
+for nothing.
 """
 
 from contextlib import suppress
@@ -36,11 +38,11 @@ _NXDOMAIN = 3
 
 @dataclass(frozen=True)
 class Survey:
-    """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies in the domain;
-    ``chain``: of trust, from the root down, and ``service``: what stands behind the names, ``views``: the names
-    as they are seen from elsewhere, ``leftovers``: what nothing uses any more, where that was looked at; ``not_looked_at``: of these, in
-    words; ``viewpoint``: from where it was made, if not from here, with ``doubts`` about that; ``everywhere``: who sees what from
-    where."""
+    """What was seen, what to think of it, and the replies that show it. ``asked_for``: the name given, where that lies
+    in the domain; ``chain``: of trust, from the root down, and ``service``: what stands behind the names, ``views``:
+    the names as they are seen from elsewhere, ``leftovers``: what nothing uses any more, where that was looked at;
+    ``not_looked_at``: of these, in words; ``viewpoint``: from where it was made, if not from here, with ``doubts``
+    about that; ``everywhere``: who sees what from where."""
 
     observation: "Observation"
     findings: "tuple[Finding, ...]"
@@ -56,10 +58,13 @@ class Survey:
     everywhere: "Everywhere | None" = None
 
 
-async def survey(context: RunContext, domain: Name, registrar: str | None = None, wanted: Wanted | None = None) -> Survey:
-    """The whole truth about one domain; of a name in a domain's zone, about that domain. ``registrar``: also ask that account's registry.
-    Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at all can be said, and where the
-    account's password is wrong; what an account does not tell otherwise is said to be not looked at.
+async def survey(
+    context: RunContext, domain: Name, registrar: str | None = None, wanted: Wanted | None = None
+) -> Survey:
+    """The whole truth about one domain; of a name in a domain's zone, about that domain. ``registrar``: also ask that
+    account's registry. Raises :class:`OutsideFault` only where no server of the parent zone answers, so that nothing at
+    all can be said, and where the account's password is wrong; what an account does not tell otherwise is said to be
+    not looked at.
     """
     with context.collecting() as evidence:
         observation = await _look(context, domain, evidence, wanted or Wanted())
@@ -74,13 +79,18 @@ async def survey(context: RunContext, domain: Name, registrar: str | None = None
         from legatum.work.look.registration import registration_view
 
         try:
-            observation = replace(observation, registration=await registration_view(context, registrar, observation.domain))
+            observation = replace(
+                observation, registration=await registration_view(context, registrar, observation.domain)
+            )
             untold = "a form, which shows it to people only" if observation.registration is None else ""
         except OutsideFault as fault:
             if isinstance(fault, Refused) and fault.code in (AUTHENTICATION, ENDING_AUTHENTICATION):
                 raise
             untold = fault.message
-    if any(view.rcode or view.busy or (view.ns and targets(view.ns) not in observation.ns_sets) for view in observation.resolvers):
+    if any(
+        view.rcode or view.busy or (view.ns and targets(view.ns) not in observation.ns_sets)
+        for view in observation.resolvers
+    ):
         observation = replace(observation, kept=_kept(context, observation))
     if observation.ds and any(view.keys_asked and view.keys is None for view in observation.serving):
         observation = replace(observation, still_signed=await _still_signed(context, observation))
@@ -113,13 +123,20 @@ def _kept(context: RunContext, observation: "Observation") -> "tuple[KeptSet, ..
 
     with suppress(Fault):
         return tuple(
-            kept_sets(held_copies(context, observation.domain), observation.domain, observation.ns_sets, observation.at, context.caution)
+            kept_sets(
+                held_copies(context, observation.domain),
+                observation.domain,
+                observation.ns_sets,
+                observation.at,
+                context.caution,
+            )
         )
     return ()
 
 
 async def _tracked(context: RunContext, observation: "Observation") -> "tuple[Tracked, ...]":
-    """Names that are to have another one's addresses: what both have now. Of a target whose addresses are not known nothing is said."""
+    """Names that are to have another one's addresses: what both have now. Of a target whose addresses are not known
+    nothing is said."""
     from legatum.core.observation.observation import Tracked
     from legatum.core.records.address import address_text
     from legatum.work.gathering.flatten import addresses_of_target, looks_at_target
@@ -131,8 +148,12 @@ async def _tracked(context: RunContext, observation: "Observation") -> "tuple[Tr
             with suppress(Fault):
                 looks = await looks_at_target(context, each.target)
                 theirs = frozenset[str]().union(*looks)
-                own = [address_text(data) for some in await addresses_of_target(context, each.name) for data in some.rdatas]
-                found.append(Tracked(each.name, each.target, tuple(sorted(own)), tuple(sorted(theirs)), len(set(looks)) > 1))
+                own = [
+                    address_text(data) for some in await addresses_of_target(context, each.name) for data in some.rdatas
+                ]
+                found.append(
+                    Tracked(each.name, each.target, tuple(sorted(own)), tuple(sorted(theirs)), len(set(looks)) > 1)
+                )
     return tuple(found)
 
 
@@ -146,10 +167,12 @@ async def whole_chain(context: RunContext, found: Survey) -> "Chain":
     return Chain([*above.links, own_link(found.observation)], above.left_out)
 
 
-async def with_service(context: RunContext, found: Survey, before: str = "", places: "NewPlaces | None" = None) -> Survey:
-    """What stands behind the names beside, judged together with the rest. ``before``: a place with the zone as it was before a move;
-    ``places``: new addresses to look at too.
-    Raises :class:`BadInput`, and :class:`OutsideFault` where that place does not give it."""
+async def with_service(
+    context: RunContext, found: Survey, before: str = "", places: "NewPlaces | None" = None
+) -> Survey:
+    """What stands behind the names beside, judged together with the rest. ``before``: a place with the zone as it was
+    before a move; ``places``: new addresses to look at too. Raises :class:`BadInput`, and :class:`OutsideFault` where
+    that place does not give it."""
     from legatum.core.findings.finding import by_severity
     from legatum.core.service import judge_visit
     from legatum.work.gathering.contents import contents_of
@@ -161,23 +184,38 @@ async def with_service(context: RunContext, found: Survey, before: str = "", pla
 
 
 async def look_again(
-    context: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, account: "RegistrationView | None", dropped: int,
-    depth: "Depth | None" = None, kept: "Sequence[KeptSet]" = (), tracked: "Sequence[Tracked]" = (),
-) -> Survey:  # fmt: skip
-    """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left out then;
-    ``depth``: how much was asked, all without one; ``kept`` and ``tracked``: what was remembered then."""
+    context: RunContext,
+    domain: Name,
+    evidence: Evidence,
+    wanted: Wanted,
+    account: "RegistrationView | None",
+    dropped: int,
+    depth: "Depth | None" = None,
+    kept: "Sequence[KeptSet]" = (),
+    tracked: "Sequence[Tracked]" = (),
+) -> Survey:
+    """A survey whose ``evidence`` is there already. ``account``: what the registrar's account showed; ``dropped``: left
+    out then; ``depth``: how much was asked, all without one; ``kept`` and ``tracked``: what was remembered then."""
     looked = await _look(context, domain, evidence, wanted, depth)
-    observation = replace(looked, registration=account, questions=len(evidence), dropped=dropped, kept=tuple(kept), tracked=tuple(tracked))
+    observation = replace(
+        looked, registration=account, questions=len(evidence), dropped=dropped, kept=tuple(kept), tracked=tuple(tracked)
+    )
     return _judged(observation, evidence)
 
 
-async def _look(context: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, depth: "Depth | None" = None) -> "Observation":
+async def _look(
+    context: RunContext, domain: Name, evidence: Evidence, wanted: Wanted, depth: "Depth | None" = None
+) -> "Observation":
     walker = context.walker()
     cut, known = await walker.delegation_of(domain)
     if known is not None and _lies_in(domain, cut.zone, known):
         domain = cut.zone
         cut, known = await walker.delegation_of(domain)
-    elif known is not None and known.rcode == _NXDOMAIN and (above := await _referred_to(context, domain, cut)) is not None:
+    elif (
+        known is not None
+        and known.rcode == _NXDOMAIN
+        and (above := await _referred_to(context, domain, cut)) is not None
+    ):
         domain = above
         cut, known = await walker.delegation_of(domain)
 
@@ -188,8 +226,8 @@ async def _look(context: RunContext, domain: Name, evidence: Evidence, wanted: W
 
 
 async def _referred_to(context: RunContext, name: Name, cut: "Cut") -> Name | None:
-    """The zone above the name to which some server of ``cut`` refers, where another one says that there is nothing: its delegation is not
-    everywhere yet, or no longer."""
+    """The zone above the name to which some server of ``cut`` refers, where another one says that there is nothing: its
+    delegation is not everywhere yet, or no longer."""
     if len(labels_of(name)) < len(labels_of(cut.zone)) + 2:
         return None
     from legatum.net.asking.walk import referral
@@ -200,7 +238,8 @@ async def _referred_to(context: RunContext, name: Name, cut: "Cut") -> Name | No
 
 
 def _lies_in(name: Name, zone: Name, reply: "Reply") -> bool:
-    """The name is there, and no delegation: it is one of the zone's own. In a top-level domain it is not anybody's domain."""
+    """The name is there, and no delegation: it is one of the zone's own. In a top-level domain it is not anybody's
+    domain."""
     delegated = any(each.rtype == NS and each.name == name for each in (*reply.answer, *reply.authority))
     return len(labels_of(zone)) > 1 and name != zone and reply.rcode == 0 and reply.authoritative and not delegated
 

@@ -27,7 +27,11 @@ from legatum.work.run_context import RunContext
 def held_of(context: RunContext, domain: Name, change: WatchedChange) -> tuple[HeldCopy, ...]:
     """What is remembered of it with other data, and somebody may hold."""
     now, caution = context.clock.now(), context.caution
-    held = [each for each in held_copies(context, domain) if each.key == (change.name, change.rtype) and each.until(caution) > now]
+    held = [
+        each
+        for each in held_copies(context, domain)
+        if each.key == (change.name, change.rtype) and each.until(caution) > now
+    ]
     return tuple(each for each in held if each.rrset is None or each.rrset.rdatas != change.wanted)
 
 
@@ -48,8 +52,8 @@ class Watch:
     _steady: set[tuple[str, tuple[bytes, ...]]] = field(default_factory=set)
 
     async def looks(self, poll: float, patience: float) -> AsyncIterator[tuple[Look, tuple[Told, ...]]]:
-        """Every look, with who changed since the one before. Ends when everybody asked has the change and the last copy anywhere has run
-        out, or when ``patience`` seconds have passed since it should have.
+        """Every look, with who changed since the one before. Ends when everybody asked has the change and the last copy
+        anywhere has run out, or when ``patience`` seconds have passed since it should have.
 
         Raises :class:`OutsideFault` when nobody of the parent zone answers.
         """
@@ -69,7 +73,10 @@ class Watch:
         walker = self.context.walker()
         cut, known = await walker.delegation_of(self.domain)
         if known is None:
-            raise OutsideFault(f"no server of {name_text(cut.zone)} answers", "is the network up, and are the roots in the settings right?")
+            raise OutsideFault(
+                f"no server of {name_text(cut.zone)} answers",
+                "is the network up, and are the roots in the settings right?",
+            )
         self._zone = cut.zone
         self._parents = {address: server for server, addresses in cut.servers.items() for address in addresses}
         replies = await self.context.asker.ask_all(list(self._parents), self.domain, NS)
@@ -79,7 +86,9 @@ class Watch:
         ordered = sorted(names)
         ours = our_servers(self.context)
         self._ours = ours if any(name in ours for name in names) else {}
-        for name, addresses in zip(ordered, await asyncio.gather(*(walker.addresses(name) for name in ordered)), strict=True):
+        for name, addresses in zip(
+            ordered, await asyncio.gather(*(walker.addresses(name) for name in ordered)), strict=True
+        ):
             for address in addresses:
                 self._children.setdefault(address, name)
 
@@ -93,7 +102,10 @@ class Watch:
             asyncio.gather(*(ask_resolver(asker, place, change.name, change.rtype) for place in resolvers.values())),
         )
         found = [
-            *(self._told("parent", _who(self._parents, reply), reply, _delegation(self._zone, reply)) for reply in above),
+            *(
+                self._told("parent", _who(self._parents, reply), reply, _delegation(self._zone, reply))
+                for reply in above
+            ),
             *(self._told("child", _who(self._children, reply), reply, _own(reply)) for reply in own),
             *(
                 self._told("resolver", f"{name} ({resolvers[name].address})", reply, reply.find(change.rtype))
@@ -123,7 +135,8 @@ class Watch:
         return (await self._look()).told
 
     async def _varied(self, found: Sequence[Told], own: Sequence[Reply], copies: Sequence[Reply]) -> tuple[Told, ...]:
-        """A server that gives what is wanted to some, or from time to time, has it; so have resolvers that got a part of it there."""
+        """A server that gives what is wanted to some, or from time to time, has it; so have resolvers that got a part
+        of it there."""
         change = self.progress.change
         if change.delegation or all(each.state == State.NEW for each in found):
             return tuple(found)
@@ -138,7 +151,9 @@ class Watch:
                 elif wanted <= seen.of(reply.server):
                     varied[reply.server] = seen
         parts = {
-            reply.server for reply in copies if varied and (given := reply.find(change.rtype)) and set(given.rdatas) < set(change.wanted)
+            reply.server
+            for reply in copies
+            if varied and (given := reply.find(change.rtype)) and set(given.rdatas) < set(change.wanted)
         }
         return tuple(self._seen_to_have(each, varied, parts) for each in found)
 
@@ -148,7 +163,11 @@ class Watch:
             return each
         if address in varied:
             return replace(each, state=State.NEW, said=f"{each.said}; {varied[address].text}")
-        return replace(each, state=State.NEW, said=f"{each.said}, a part of it") if each.party == "resolver" and address in parts else each
+        return (
+            replace(each, state=State.NEW, said=f"{each.said}, a part of it")
+            if each.party == "resolver" and address in parts
+            else each
+        )
 
     def _told(self, party: str, who: str, reply: Reply, rrset: RRset | None) -> Told:
         said = ", ".join(rdata_texts(rrset)) if rrset else reply.outcome

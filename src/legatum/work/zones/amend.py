@@ -1,4 +1,5 @@
-"""One RRset changed at a provider, with the safety of a publication: what the change would break is told before it is made."""
+"""One RRset changed at a provider, with the safety of a publication: what the change would break is told before it is
+made."""
 
 from legatum.core.fault import GateShut
 from legatum.core.records.name import Name
@@ -36,7 +37,8 @@ def also_named(context: RunContext, publication: Publication) -> list[str]:
 
 
 async def go_to_serial(context: RunContext, provider: Provider, domain: Name, target: int) -> list[Published]:
-    """The zone with another serial, lower ones too: every server has each serial on the way before the next is published."""
+    """The zone with another serial, lower ones too: every server has each serial on the way before the next is
+    published."""
     done = []
     current = await provider.fetch(domain)
     for serial in serial_path(current.soa.serial, target):

@@ -58,7 +58,9 @@ async def compare_contents(context: RunContext, left: str, right: str, domain: N
         other = await contents_of(context, second, found.zone.origin)
         one, two = (found, other) if first == left else (other, found)
     else:
-        by_asking = [each for each in (left, right) if each in context.providers and not context.provider(each).hands_out]
+        by_asking = [
+            each for each in (left, right) if each in context.providers and not context.provider(each).hands_out
+        ]
         for each in (left, right):
             if by_asking and each not in by_asking:  # what one side has the other is asked for
                 context.ask_for((await contents_of(context, each, domain)).zone)
@@ -80,8 +82,9 @@ async def _with_aliases(context: RunContext, left: Zone, right: Zone) -> tuple[D
 
 
 async def compare_answers(context: RunContext, zone: Zone, sides: Mapping[str, str], new: str) -> AnswersComparison:
-    """Every question that ``zone`` gives rise to, to every address of ``sides`` (address → side). ``new``: the side that visitors are to be
-    led to. Where one side answers for a sub-zone to which the other refers, those are asked whom the referral names."""
+    """Every question that ``zone`` gives rise to, to every address of ``sides`` (address → side). ``new``: the side
+    that visitors are to be led to. Where one side answers for a sub-zone to which the other refers, those are asked
+    whom the referral names."""
     sides = {address: sides[address] for address in context.asker.askable(sides)}
     questions = questions_about(zone)
     asked = [(address, name, rtype) for name, rtype in questions for address in sides]
@@ -97,9 +100,13 @@ async def compare_answers(context: RunContext, zone: Zone, sides: Mapping[str, s
     own = OfZone(zone)
     for reply in replies:
         answers.setdefault((reply.name, reply.rtype), {})[reply.server] = said_by(zone.origin, own, reply)
-    old, fresh = (tuple(address for address, side in sides.items() if (side == new) == is_new) for is_new in (False, True))
+    old, fresh = (
+        tuple(address for address, side in sides.items() if (side == new) == is_new) for is_new in (False, True)
+    )
     heard = Heard(zone, old, fresh, answers)
-    followed = await asyncio.gather(*(_followed(context, zone.origin, own, question, names) for question, names in heard.at_cuts()))
+    followed = await asyncio.gather(
+        *(_followed(context, zone.origin, own, question, names) for question, names in heard.at_cuts())
+    )
     heard = replace(heard, followed=dict(followed))
     aliased = [await _aliased(context, zone.origin, each) for each in answer_differences(heard)]
     differences = [await _varied(context, each, old, fresh) for each in without_flattened(aliased)]
@@ -107,7 +114,8 @@ async def compare_answers(context: RunContext, zone: Zone, sides: Mapping[str, s
 
 
 async def _aliased(context: RunContext, origin: Name, found: AnswerDifference) -> AnswerDifference:
-    """An alias to a name elsewhere, of which only who serves that knows the addresses, beside the addresses themselves."""
+    """An alias to a name elsewhere, of which only who serves that knows the addresses, beside the addresses
+    themselves."""
     if not found.weight.refuses or found.rtype not in (A, AAAA) or {said.form for said in found.said} != {Form.ANSWER}:
         return found
     walker, sets = context.walker(), set[frozenset[bytes]]()
@@ -120,9 +128,11 @@ async def _aliased(context: RunContext, origin: Name, found: AnswerDifference) -
     return replace(found, weight=ForVisitors.EQUAL) if len(sets) == 1 and any(sets) else found
 
 
-async def _varied(context: RunContext, found: AnswerDifference, old: Sequence[str], new: Sequence[str]) -> AnswerDifference:
-    """Both sides asked again and again, on behalf of several networks: sets that change by chance or place are equal where they are so in
-    the same way on both."""
+async def _varied(
+    context: RunContext, found: AnswerDifference, old: Sequence[str], new: Sequence[str]
+) -> AnswerDifference:
+    """Both sides asked again and again, on behalf of several networks: sets that change by chance or place are equal
+    where they are so in the same way on both."""
     if not found.weight.refuses or {said.form for said in found.said} != {Form.ANSWER}:
         return found
     one, other = await asyncio.gather(*(look_at_variety(context, side, found.name, found.rtype) for side in (old, new)))
@@ -164,7 +174,8 @@ def said_by(origin: Name, own: OfZone, reply: Reply, resolver: bool = False) -> 
     if reply.answer:
         form = Form.ANSWER if reply.authoritative or resolver else Form.UNAUTHORITATIVE
         kept = own(reply.answer)
-        # The code is about the last name of a chain of aliases (RFC 6604 s3): beyond the zone that is nobody's business here.
+        # The code is about the last name of a chain of aliases (RFC 6604 s3): beyond the zone that is nobody's business
+        # here.
         ends = [name for each in kept if each.rtype == CNAME for name in targets(each)]
         inside = all(is_under(name, origin) for name in ends)
         return Said(form, f"{form}, then {rcode_text(rcode)}" if rcode and inside else str(form), kept)
@@ -173,5 +184,7 @@ def said_by(origin: Name, own: OfZone, reply: Reply, resolver: bool = False) -> 
     if rcode:
         return Said(Form.ERROR, reply.outcome)
     if reply.outcome == Form.REFERRAL:
-        return Said(Form.REFERRAL, str(Form.REFERRAL), tuple(sorted(each for each in reply.authority if each.rtype == NS)))
+        return Said(
+            Form.REFERRAL, str(Form.REFERRAL), tuple(sorted(each for each in reply.authority if each.rtype == NS))
+        )
     return Said(Form.NO_DATA, str(Form.NO_DATA))

@@ -1,4 +1,5 @@
-"""What a change of a zone would break is told before it is made: errors that the zone did not have, and name servers that do not answer."""
+"""What a change of a zone would break is told before it is made: errors that the zone did not have, and name servers
+that do not answer."""
 
 import asyncio
 from collections.abc import Iterable
@@ -15,35 +16,45 @@ from legatum.core.zones.zone import Zone
 from legatum.work.run_context import RunContext
 from legatum.work.under_way import refuse_under_way
 
-# No errors of a zone that stands: the first says that the change would do nothing, the second that some do without this mail server.
+# No errors of a zone that stands: the first says that the change would do nothing, the second that some do without this
+# mail server.
 _ASKED = {"data-under-cut", "mail-leads-to-alias"}
 
 
-async def refuse_harm(context: RunContext, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()) -> None:
+async def refuse_harm(
+    context: RunContext, publication: Publication, served: Zone | None = None, coming: Iterable[Name] = ()
+) -> None:
     """Raises :class:`GateShut` for a change that adds an error to the zone, or names a server that does not
     answer for it; and while a move leads the domain elsewhere.
 
-    ``served``: the same zone as it is served elsewhere: what visitors have already is no harm; ``coming``: servers that will answer when
-    the change is made.
+    ``served``: the same zone as it is served elsewhere: what visitors have already is no harm; ``coming``: servers that
+    will answer when the change is made.
     """
     refuse_under_way(context, publication.wanted.origin, publication.keys)
-    refuse_new_errors(context, [zone for zone in (None if publication.is_new else publication.current, served) if zone], publication.wanted)
+    refuse_new_errors(
+        context,
+        [zone for zone in (None if publication.is_new else publication.current, served) if zone],
+        publication.wanted,
+    )
     await _refuse_unanswering(context, publication, {*coming, *context.provider(publication.place).servers})
 
 
 def refuse_new_errors(context: RunContext, before: Iterable[Zone], wanted: Zone) -> None:
-    """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has, and for a name that takes itself
-    out of a wildcard that answers for it in each of them."""
+    """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has, and for a name
+    that takes itself out of a wildcard that answers for it in each of them."""
     before = list(before)
     home = tuple(context.settings.network.home)
     known = {each for zone in before for each in _errors(zone, home)}
     for (slug, about), (title, seen) in _errors(wanted, home).items():
         if (slug, about) not in known:
-            raise GateShut(f"{title}: {seen}", f"`legatum explain {slug}` says why; --anyway if it is meant all the same")
+            raise GateShut(
+                f"{title}: {seen}", f"`legatum explain {slug}` says why; --anyway if it is meant all the same"
+            )
     hidden = [hidden_from_wildcards(zone, wanted) for zone in before]
     for name in sorted(set.intersection(*map(set, hidden)) if hidden else ()):
         raise GateShut(
-            hidden[0][name], "give it those too (RFC 4592 s3.3.1: a wildcard answers for no name that exists); --anyway if it is meant"
+            hidden[0][name],
+            "give it those too (RFC 4592 s3.3.1: a wildcard answers for no name that exists); --anyway if it is meant",
         )
 
 
@@ -61,7 +72,9 @@ async def _refuse_unanswering(context: RunContext, publication: Publication, tru
     wanted = publication.wanted
     added = set(targets(wanted.apex_ns)) - set(targets(publication.current.apex_ns)) - trusted
     for name in sorted(added):
-        addresses = [address_text(each) for rtype in (A, AAAA) if (found := wanted.get(name, rtype)) for each in found.rdatas]
+        addresses = [
+            address_text(each) for rtype in (A, AAAA) if (found := wanted.get(name, rtype)) for each in found.rdatas
+        ]
         if not addresses and not is_under(name, wanted.origin):
             try:
                 addresses = list(await context.addresses_of([name]))

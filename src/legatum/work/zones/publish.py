@@ -26,15 +26,18 @@ from legatum.work.run_context import RunContext
 
 _MOST_KEPT = 200  # lines of old → new in the journal
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
-_SETTLING, _OFTEN = 30.0, 2.0  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
+_SETTLING, _OFTEN = (
+    30.0,
+    2.0,
+)  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
 
 
 @dataclass(frozen=True)
 class Published:
     """From when on the first and all servers had it (seconds since 1970), the serial, and the addresses that showed it.
 
-    ``how``: in which way nobody else's change could be overwritten, empty where nothing was sent; ``moved_on``: what somebody else has
-    changed in the zone meanwhile.
+    ``how``: in which way nobody else's change could be overwritten, empty where nothing was sent; ``moved_on``: what
+    somebody else has changed in the zone meanwhile.
     """
 
     first: float
@@ -50,9 +53,11 @@ def next_by_rule(context: RunContext, current: Zone) -> int:
     return serial_by_rule(context.settings.house.serial, current.soa.serial, context.clock.now())
 
 
-async def plan(context: RunContext, provider: Provider, zone: Zone, ns_ttl: int | None = None, servers: Iterable[Name] = ()) -> Publication:
-    """What publishing ``zone`` would change; nothing is made yet. ``servers`` as in :func:`for_provider`. Raises as :func:`present_at`
-    does."""
+async def plan(
+    context: RunContext, provider: Provider, zone: Zone, ns_ttl: int | None = None, servers: Iterable[Name] = ()
+) -> Publication:
+    """What publishing ``zone`` would change; nothing is made yet. ``servers`` as in :func:`for_provider`. Raises as
+    :func:`present_at` does."""
     context.ask_for(zone)
     present = await present_at(context, provider, zone.origin)
     current = present or fresh_zone(zone.origin, provider.servers)
@@ -65,8 +70,8 @@ async def plan(context: RunContext, provider: Provider, zone: Zone, ns_ttl: int 
 async def present_at(context: RunContext, provider: Provider, domain: Name) -> Zone | None:
     """The zone at a provider, None where it is not there and the provider can make it.
 
-    Raises :class:`GateShut` where only a person can make it, and :class:`OutsideFault` where it is there and cannot be read, where nobody
-    answers, or where the key is to blame.
+    Raises :class:`GateShut` where only a person can make it, and :class:`OutsideFault` where it is there and cannot be
+    read, where nobody answers, or where the key is to blame.
     """
     try:
         return await provider.fetch(domain)
@@ -87,7 +92,8 @@ async def present_at(context: RunContext, provider: Provider, domain: Name) -> Z
 
 
 async def ready(context: RunContext, publication: Publication) -> Publication:
-    """The publication of a zone that is there: a new one is made first, and then it is known what the provider writes itself."""
+    """The publication of a zone that is there: a new one is made first, and then it is known what the provider writes
+    itself."""
     if not publication.is_new:
         return publication
     provider, zone = context.provider(publication.place), publication.wanted
@@ -113,7 +119,11 @@ async def end_zone(context: RunContext, provider: Provider, domain: Name) -> boo
 
     async def change() -> str:
         ended.append(await provider.end(domain))
-        return f"{provider.name} was asked for it, and said yes" if ended[0] else "there is no command for it: nothing was done"
+        return (
+            f"{provider.name} was asked for it, and said yes"
+            if ended[0]
+            else "there is no command for it: nothing was done"
+        )
 
     await carried_out(context, domain, "end", f"the zone ended at {provider.name}", change)
     return ended[0]
@@ -132,7 +142,8 @@ async def _once_made(context: RunContext, provider: Provider, domain: Name) -> Z
 
 
 async def carry_out(context: RunContext, publication: Publication) -> Published:
-    """Makes the change, reads it back, waits until every server has it, and asks every server for what changed. A new zone is made first.
+    """Makes the change, reads it back, waits until every server has it, and asks every server for what changed. A new
+    zone is made first.
 
     Raises :class:`OutsideFault`, saying what is missing.
     """
@@ -142,18 +153,24 @@ async def carry_out(context: RunContext, publication: Publication) -> Published:
     return replace(await prove(context, publication), first=first, how=how)
 
 
-async def prove(context: RunContext, publication: Publication, also: Iterable[RRsetKey] = (), patience: float | None = None) -> Published:
-    """Reads back what was changed, waits until every server has the serial that is served with it, and asks every server for it.
+async def prove(
+    context: RunContext, publication: Publication, also: Iterable[RRsetKey] = (), patience: float | None = None
+) -> Published:
+    """Reads back what was changed, waits until every server has the serial that is served with it, and asks every
+    server for it.
 
-    ``also``: names and types that must be as wanted although nothing changed there; ``patience``: seconds instead of the house's.
-    Raises :class:`OutsideFault`. What is not as wanted elsewhere in the zone, somebody else has changed meanwhile.
+    ``also``: names and types that must be as wanted although nothing changed there; ``patience``: seconds instead of
+    the house's. Raises :class:`OutsideFault`. What is not as wanted elsewhere in the zone, somebody else has changed
+    meanwhile.
     """
     provider, wanted = context.provider(publication.place), publication.wanted
     keys = dict.fromkeys((*publication.keys, *(key for key in also if key[1] not in OWN)))
     given_up = context.clock.now() + (_SETTLING if patience is None else patience)
     while True:  # who signs what was sent may serve it a moment later
         served = await provider.fetch(wanted.origin)
-        differing = [each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)]
+        differing = [
+            each for each in zone_differences(served, wanted) if (each.name, each.rtype) != (wanted.origin, SOA)
+        ]
         left = [each for each in differing if (each.name, each.rtype) in keys]
         if not left or context.clock.now() >= given_up:
             break
@@ -162,7 +179,8 @@ async def prove(context: RunContext, publication: Publication, also: Iterable[RR
         listed = ", ".join(f"{name_text(each.name)} {type_text(each.rtype)}" for each in left[:5])
         known = particulars(wanted, [(each.name, each.rtype) for each in left])
         raise OutsideFault(
-            f"{provider.name} said yes, but {len(left)} RRsets are not as sent: {listed}{''.join(f'; {each}' for each in known)}",
+            f"{provider.name} said yes, but {len(left)} RRsets are not as sent: "
+            f"{listed}{''.join(f'; {each}' for each in known)}",
             "does the provider take every record type? `legatum compare PROVIDER FILE` shows what it serves",
         )
     addresses = await context.addresses_of(provider.servers)
@@ -178,21 +196,28 @@ async def prove(context: RunContext, publication: Publication, also: Iterable[RR
     return Published(began, seen, served.soa.serial, addresses, "", moved_on)
 
 
-async def _answers(context: RunContext, provider: Provider, addresses: tuple[str, ...], served: Zone, keys: Iterable[RRsetKey]) -> None:
-    """Raises :class:`OutsideFault` where a server with the new serial goes on answering otherwise: some keep answers for a while."""
+async def _answers(
+    context: RunContext, provider: Provider, addresses: tuple[str, ...], served: Zone, keys: Iterable[RRsetKey]
+) -> None:
+    """Raises :class:`OutsideFault` where a server with the new serial goes on answering otherwise: some keep answers
+    for a while."""
     keys = list(keys)
     given_up = context.clock.now() + _SETTLING
     while wrong := await wrong_answers(context, addresses, served, keys):
         if context.clock.now() >= given_up:
             raise OutsideFault(
-                f"{provider.name} said yes, but its servers do not answer so: {'; '.join(wrong[:4])}{' …' if wrong[4:] else ''}",
+                f"{provider.name} said yes, but its servers do not answer so: "
+                f"{'; '.join(wrong[:4])}{' …' if wrong[4:] else ''}",
                 "does the provider take every record type, and is this zone the one that is served?",
             )
         await context.clock.until(min(given_up, context.clock.now() + min(context.poll, _OFTEN)))
 
 
-async def wrong_answers(context: RunContext, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[RRsetKey]) -> list[str]:
-    """What servers answer otherwise than a server of ``wanted`` would, for some names and types; SOA and names handed on left out."""
+async def wrong_answers(
+    context: RunContext, addresses: tuple[str, ...], wanted: Zone, keys: Iterable[RRsetKey]
+) -> list[str]:
+    """What servers answer otherwise than a server of ``wanted`` would, for some names and types; SOA and names handed
+    on left out."""
     served = {wanted.origin: ServedZone(wanted)}
     expected = {
         key: answer.answer
@@ -220,7 +245,9 @@ async def publish(context: RunContext, publication: Publication) -> Published:
         note_before(context, name, publication.wanted.origin, changed, negative)
         done.append(published := await carry_out(context, publication))
         equal = (
-            "contents equal" if not published.moved_on else f"somebody else has changed {len(published.moved_on)} other RRsets meanwhile"
+            "contents equal"
+            if not published.moved_on
+            else f"somebody else has changed {len(published.moved_on)} other RRsets meanwhile"
         )
         note_after(context, name, publication.wanted.origin, changed, published.all)
         words = f"every server of {name} answers with serial {published.serial}; {equal}"

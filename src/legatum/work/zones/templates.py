@@ -22,7 +22,8 @@ _HEADING = "the first line names the columns: domain,template,address,…"
 
 @dataclass(frozen=True)
 class TenantResult:
-    """A tenant held against its zone: what differs, zone on the left, and what puts it right; or why nothing can be said."""
+    """A tenant held against its zone: what differs, zone on the left, and what puts it right; or why nothing can be
+    said."""
 
     tenant: Tenant
     differences: tuple[Difference, ...] = ()
@@ -33,7 +34,9 @@ class TenantResult:
 def read_templates(folder: Path) -> dict[str, Template]:
     """Each ``NAME.toml`` of the folder. Raises :class:`BadInput` that names the file."""
     if not folder.is_dir():
-        raise BadInput(f"no folder of templates at {folder}", "make it, or set `templates` in the settings: docs/settings.md")
+        raise BadInput(
+            f"no folder of templates at {folder}", "make it, or set `templates` in the settings: docs/settings.md"
+        )
     found = {}
     for path in sorted(folder.glob("*.toml")):
         try:
@@ -60,11 +63,16 @@ def read_tenants(path: Path) -> list[Tenant]:
             raise BadInput(f"{path}:{row.number}: {fault.message}", fault.remedy) from None
         number, earlier = tenants.setdefault(tenant.domain, (row.number, tenant))
         if earlier != tenant:
-            raise BadInput(f"{path}:{row.number}: {given['domain']} stands on line {number} too, with other values", "keep one of them")
+            raise BadInput(
+                f"{path}:{row.number}: {given['domain']} stands on line {number} too, with other values",
+                "keep one of them",
+            )
     return [tenant for _, tenant in tenants.values()]
 
 
-async def hold(context: RunContext, provider: Provider, templates: Mapping[str, Template], tenant: Tenant) -> TenantResult:
+async def hold(
+    context: RunContext, provider: Provider, templates: Mapping[str, Template], tenant: Tenant
+) -> TenantResult:
     """A tenant against what the provider serves."""
     try:
         demands = expand(resolve(tenant.template, templates), tenant.domain, tenant.values)

@@ -25,11 +25,14 @@ async def draw_worksheet(context: RunContext, provider: Provider, zone: Zone) ->
         whole = how is None or how.degree == Degree.COMPLETE
     except OutsideFault:
         current, whole = await _asked(context, provider, zone), False
-    return Worksheet(provider.name, tuple(provider.servers), zone, zone_differences(without_signing(current), zone), whole)
+    return Worksheet(
+        provider.name, tuple(provider.servers), zone, zone_differences(without_signing(current), zone), whole
+    )
 
 
 async def wait_for(context: RunContext, sheet: Worksheet) -> float:
-    """Until every server answers as meant; the instant. Raises :class:`OutsideFault` that says what is still otherwise."""
+    """Until every server answers as meant; the instant. Raises :class:`OutsideFault` that says what is still
+    otherwise."""
     addresses = await context.addresses_of(sheet.servers)
     keys = [(each.name, each.rtype) for each in sheet.to_do]
 

@@ -57,11 +57,16 @@ def retry_not_below_refresh(observation: Observation) -> Iterator[Occurrence]:
 )  # fmt: skip
 def soa_differs(observation: Observation) -> Iterator[Occurrence]:
     fields = {view.address: parse_soa(view.soa.rdatas[0]) for view in observation.serving if view.soa}
-    if len({each.serial for each in fields.values()}) == 1 and len(set(fields.values())) > 1 and len(by_signer(observation)) == 1:
+    if (
+        len({each.serial for each in fields.values()}) == 1
+        and len(set(fields.values())) > 1
+        and len(by_signer(observation)) == 1
+    ):
         for view in observation.serving:
             each = fields[view.address]
             yield Occurrence(
-                f"{name_text(view.server)} ({view.address}): primary {name_text(each.primary)}, refresh {each.refresh}, "
+                f"{name_text(view.server)} ({view.address}): primary {name_text(each.primary)}, refresh "
+                f"{each.refresh}, "
                 f"retry {each.retry}, expire {each.expire}, minimum {each.minimum}",
                 view.replies,
             )
@@ -121,11 +126,16 @@ def _has_at(soa: SoaFields) -> bool:
 
 
 @finding(
-    "mailbox-with-at", Severity.WARNING, "The SOA's mailbox is written with an at-sign",
-    why="In a zone the at-sign is part of a name: nobody can read the address out of it, and a file that is copied with it may not load.",
+    "mailbox-with-at",
+    Severity.WARNING,
+    "The SOA's mailbox is written with an at-sign",
+    why=(
+        "In a zone the at-sign is part of a name: nobody can read the address out of it, and a file that is "
+        "copied with it may not load."
+    ),
     remedy="Write a dot in place of the at-sign, and a backslash before each dot in front of it.",
     standard="RFC 1912 s2.2",
-)  # fmt: skip
+)
 def mailbox_with_at(observation: Observation) -> Iterator[Occurrence]:
     soa = observation.soa
     if soa and _has_at(soa):

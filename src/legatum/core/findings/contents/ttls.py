@@ -39,11 +39,15 @@ def ns_ttls_far_apart(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "negative-ttl-short", Severity.NOTICE, "*No such name* is hardly kept at all",
-    why="Every question for a name that does not exist goes to the servers again: mail checks and typos alone are many.",
+    "negative-ttl-short",
+    Severity.NOTICE,
+    "*No such name* is hardly kept at all",
+    why=(
+        "Every question for a name that does not exist goes to the servers again: mail checks and typos alone are many."
+    ),
     remedy="Set MINIMUM, and the SOA's own TTL, to 5 minutes or more.",
     standard="RFC 2308 s5",
-)  # fmt: skip
+)
 def negative_ttl_short(observation: Observation) -> Iterator[Occurrence]:
     shortest = min((negative_ttl(view.soa) for view in observation.serving if view.soa), default=300)
     if shortest < 60:
@@ -51,11 +55,16 @@ def negative_ttl_short(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ns-ttl-short", Severity.NOTICE, "The NS set's TTL is short",
-    why="That is right during a move. For good it only makes visitors wait, and a short failure of the servers is felt at once.",
+    "ns-ttl-short",
+    Severity.NOTICE,
+    "The NS set's TTL is short",
+    why=(
+        "That is right during a move. For good it only makes visitors wait, and a short failure of the "
+        "servers is felt at once."
+    ),
     remedy="Raise the NS set's TTL to a day when no change is ahead.",
     standard="RFC 1912 s2.2",
-)  # fmt: skip
+)
 def ns_ttl_short(observation: Observation) -> Iterator[Occurrence]:
     if observation.apex_ttl is not None and observation.apex_ttl < 900:
         yield Occurrence(f"{observation.apex_ttl} s in the zone")
@@ -75,12 +84,17 @@ def ttl_zero(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ttls-differ-between-servers", Severity.NOTICE, "The servers give one NS set different TTLs",
-    why="One of the servers is not authoritative in earnest, or has an older version: how long a change takes cannot be told.",
+    "ttls-differ-between-servers",
+    Severity.NOTICE,
+    "The servers give one NS set different TTLs",
+    why=(
+        "One of the servers is not authoritative in earnest, or has an older version: how long a change "
+        "takes cannot be told."
+    ),
     remedy="Bring the zone to the same contents on all servers.",
     standard="RFC 2181 s5.2",
     after=("serials-differ", "servers-disagree-on-ns"),
-)  # fmt: skip
+)
 def ttls_differ_between_servers(observation: Observation) -> Iterator[Occurrence]:
     ttls = {view.address: view.ns.ttl for view in observation.serving if view.ns}
     if len(set(ttls.values())) > 1:
@@ -89,11 +103,16 @@ def ttls_differ_between_servers(observation: Observation) -> Iterator[Occurrence
 
 
 @finding(
-    "ttl-outlasts-change", Severity.WARNING, "Copies kept now will outlast the planned change",
-    why="A copy taken just before the change is used for its whole TTL after it; lowering the TTL works only once the old one has passed.",
+    "ttl-outlasts-change",
+    Severity.WARNING,
+    "Copies kept now will outlast the planned change",
+    why=(
+        "A copy taken just before the change is used for its whole TTL after it; lowering the TTL works only "
+        "once the old one has passed."
+    ),
     remedy="Lower the TTL now and put the change off to the time given, or accept that old copies live that long.",
     standard="RFC 1035 s3.2.1",
-)  # fmt: skip
+)
 def ttl_outlasts_change(observation: Observation) -> Iterator[Occurrence]:
     change = observation.plan.change_at
     for what, ttl in (("the zone's own NS set", observation.apex_ttl), ("the parent's NS set", observation.parent_ttl)):

@@ -55,11 +55,16 @@ def mail_to_alias(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "apex-is-alias", Severity.ERROR, "The bare domain is an alias",
-    why="An alias may have no data beside it, but here SOA and NS must stand: mail and name servers are lost to many resolvers.",
+    "apex-is-alias",
+    Severity.ERROR,
+    "The bare domain is an alias",
+    why=(
+        "An alias may have no data beside it, but here SOA and NS must stand: mail and name servers are lost "
+        "to many resolvers."
+    ),
     remedy="Put the addresses the alias leads to at the apex as A and AAAA records.",
     standard="RFC 1034 s3.6.2",
-)  # fmt: skip
+)
 def apex_is_alias(observation: Observation) -> Iterator[Occurrence]:
     alias = observation.contents.get((observation.domain, CNAME))
     if alias:
@@ -76,15 +81,21 @@ def www_leads_nowhere(observation: Observation) -> Iterator[Occurrence]:
     alias = observation.contents.get((below("www", observation.domain), CNAME))
     target = targets(alias)[0] if alias else None
     if target is not None and _nowhere(observation, target):
-        yield Occurrence(f"{name_text(below('www', observation.domain))} leads to {name_text(target)}, which has no address")
+        yield Occurrence(
+            f"{name_text(below('www', observation.domain))} leads to {name_text(target)}, which has no address"
+        )
 
 
 @finding(
-    "mail-missing", Severity.NOTICE, "No mail record",
+    "mail-missing",
+    Severity.NOTICE,
+    "No mail record",
     why="Mail then goes to the bare domain's address, which is seldom meant; it is often forgotten in a move.",
-    remedy="Add MX records; if the domain takes no mail, say so with a single MX of preference 0 to the root (RFC 7505).",
+    remedy=(
+        "Add MX records; if the domain takes no mail, say so with a single MX of preference 0 to the root (RFC 7505)."
+    ),
     standard="RFC 5321 s5.1",
-)  # fmt: skip
+)
 def mail_missing(observation: Observation) -> Iterator[Occurrence]:
     if (observation.domain, MX) in observation.contents and observation.contents[observation.domain, MX] is None:
         yield Occurrence(f"{name_text(observation.domain)} has no MX")
@@ -116,11 +127,19 @@ def mail_host_without_address(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "visitors-sent-to-special-address", Severity.WARNING, "Visitors are sent to an address that the world cannot reach",
-    why="Private, loopback and documentation addresses lead nowhere from outside; internal records in a public zone tell strangers too.",
-    remedy="Put the public address there; keep internal addresses in an internal zone. If the range is in use at your site, set `home`.",
+    "visitors-sent-to-special-address",
+    Severity.WARNING,
+    "Visitors are sent to an address that the world cannot reach",
+    why=(
+        "Private, loopback and documentation addresses lead nowhere from outside; internal records in a "
+        "public zone tell strangers too."
+    ),
+    remedy=(
+        "Put the public address there; keep internal addresses in an internal zone. If the range is in "
+        "use at your site, set `home`."
+    ),
     standard="RFC 6890 s2",
-)  # fmt: skip
+)
 def visitors_sent_to_special_address(observation: Observation) -> Iterator[Occurrence]:
     for rrset in observation.contents.values():
         if rrset is not None and rrset.rtype in (A, AAAA):
@@ -130,11 +149,16 @@ def visitors_sent_to_special_address(observation: Observation) -> Iterator[Occur
 
 
 @finding(
-    "wildcard-answers", Severity.NOTICE, "Every name under the domain exists",
-    why="A wildcard hides typing errors and forgotten records: after a move a missing name answers with the wrong thing.",
+    "wildcard-answers",
+    Severity.NOTICE,
+    "Every name under the domain exists",
+    why=(
+        "A wildcard hides typing errors and forgotten records: after a move a missing name answers with the "
+        "wrong thing."
+    ),
     remedy="Nothing, if it is meant. When comparing two sides, do not take the wildcard's answer for the name's own.",
     standard="RFC 4592 s2",
-)  # fmt: skip
+)
 def wildcard_answers(observation: Observation) -> Iterator[Occurrence]:
     if observation.denial and observation.denial.wildcard:
         yield Occurrence(f"{name_text(observation.denial.name)}, which nobody made, is answered")
@@ -172,11 +196,16 @@ def _nowhere(observation: Observation, host: Name) -> bool:
 
 
 @finding(
-    "followed-addresses-moved", Severity.ERROR, "A name no longer has the addresses that it is to follow",
-    why="No alias may stand there, so the addresses of the site were copied; it has moved since, and visitors come to where it was.",
+    "followed-addresses-moved",
+    Severity.ERROR,
+    "A name no longer has the addresses that it is to follow",
+    why=(
+        "No alias may stand there, so the addresses of the site were copied; it has moved since, and "
+        "visitors come to where it was."
+    ),
     remedy="Give it the new ones: `legatum move draft DOMAIN --alias NAME=TARGET`.",
     standard="RFC 1034 s3.6.2",
-)  # fmt: skip
+)
 def followed_addresses_moved(observation: Observation) -> Iterator[Occurrence]:
     for each in observation.tracked:
         if each.moved:

@@ -15,12 +15,17 @@ def concerned(observation: Observation) -> bool:
 
 
 @finding(
-    "denial-broken", Severity.ERROR, "A server does not prove that a name does not exist",
-    why="Validating resolvers cannot believe the answer *no such name*: mail checks and lookups of missing types fail for their users.",
+    "denial-broken",
+    Severity.ERROR,
+    "A server does not prove that a name does not exist",
+    why=(
+        "Validating resolvers cannot believe the answer *no such name*: mail checks and lookups of missing "
+        "types fail for their users."
+    ),
     remedy="Have the zone signed anew, with its NSEC or NSEC3 chain whole; check that the server serves all of it.",
     standard="RFC 4035 s3.1.3",
     after=("ds-but-unsigned", "signature-missing", "ds-without-key"),
-)  # fmt: skip
+)
 def denial_broken(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.serving if secured(observation) else ():
         denial = view.denial

@@ -14,7 +14,9 @@ from legatum.core.records.rrtype import DNSKEY
 
 
 def _any_fits(observation: Observation) -> bool:
-    return any(fits(observation.domain, ds, key) for ds in ds_of(observation) if usable(ds) for key in keys_of(observation))
+    return any(
+        fits(observation.domain, ds, key) for ds in ds_of(observation) if usable(ds) for key in keys_of(observation)
+    )
 
 
 def _named_keys(observation: Observation, ds: Ds) -> list[Dnskey]:
@@ -27,17 +29,28 @@ def concerned(observation: Observation) -> bool:
 
 
 @finding(
-    "ds-but-unsigned", Severity.ERROR, "The parent says that the domain is signed, but it is not",
-    why="Everybody behind a validating resolver gets nothing: web, mail and all. A DS left behind after a move does just this.",
+    "ds-but-unsigned",
+    Severity.ERROR,
+    "The parent says that the domain is signed, but it is not",
+    why=(
+        "Everybody behind a validating resolver gets nothing: web, mail and all. A DS left behind after a "
+        "move does just this."
+    ),
     remedy=f"At once: {unsigned_remedy('DOMAIN')}.",
     standard="RFC 4035 s5.2",
-)  # fmt: skip
+)
 def ds_but_unsigned(observation: Observation) -> Iterator[Occurrence]:
     asked = [view for view in observation.serving if view.keys_asked and DNSKEY not in view.unanswered]
     if secured(observation) and asked and not any(view.keys for view in asked):
         replies = tuple(view.reply for view in observation.parents if view.ds)
-        still = f"; {', '.join(observation.still_signed)} still serves it signed with such a key" if observation.still_signed else ""
-        yield Occurrence(f"{'; '.join(each.text for each in ds_of(observation))}; no server has a DNSKEY{still}", replies)
+        still = (
+            f"; {', '.join(observation.still_signed)} still serves it signed with such a key"
+            if observation.still_signed
+            else ""
+        )
+        yield Occurrence(
+            f"{'; '.join(each.text for each in ds_of(observation))}; no server has a DNSKEY{still}", replies
+        )
 
 
 @finding(
@@ -53,22 +66,44 @@ def ds_without_key(observation: Observation) -> Iterator[Occurrence]:
     tags = ", ".join(key.text for rdata in keys_of(observation) if (key := parse_key(rdata)))
     for ds in ds_of(observation):
         if usable(ds) and not _named_keys(observation, ds):
-            slip = next((f" ({said})" for each in observation.ds if parse_ds(each) == ds and (said := _slip(observation, each))), "")
+            slip = next(
+                (
+                    f" ({said})"
+                    for each in observation.ds
+                    if parse_ds(each) == ds and (said := _slip(observation, each))
+                ),
+                "",
+            )
             yield Occurrence(f"{ds.text}; the zone has {tags}{slip}")
 
 
 @finding(
-    "ds-digest-wrong", Severity.ERROR, "The digest of the parent's DS does not fit the key that it names",
-    why="The chain of trust is cut: everybody behind a validating resolver gets nothing. Often a digit was lost in copying.",
-    remedy="Copy the digest anew from the provider, whole and without spaces; compare key tag, algorithm and digest type too.",
+    "ds-digest-wrong",
+    Severity.ERROR,
+    "The digest of the parent's DS does not fit the key that it names",
+    why=(
+        "The chain of trust is cut: everybody behind a validating resolver gets nothing. Often a digit was "
+        "lost in copying."
+    ),
+    remedy=(
+        "Copy the digest anew from the provider, whole and without spaces; compare key tag, algorithm and "
+        "digest type too."
+    ),
     standard="RFC 4034 s5.1.4",
-)  # fmt: skip
+)
 def ds_digest_wrong(observation: Observation) -> Iterator[Occurrence]:
     if _any_fits(observation):
         return
     for ds in ds_of(observation):
         if usable(ds) and _named_keys(observation, ds):
-            right = next((digest_of(observation.domain, rdata, ds.digest_type) for rdata in keys_of(observation) if _is(rdata, ds)), None)
+            right = next(
+                (
+                    digest_of(observation.domain, rdata, ds.digest_type)
+                    for rdata in keys_of(observation)
+                    if _is(rdata, ds)
+                ),
+                None,
+            )
             short = f", {len(right) - len(ds.digest)} octets missing" if right and len(right) > len(ds.digest) else ""
             yield Occurrence(f"{ds.text}; it should be {right.hex() if right else 'another'}{short}")
 
@@ -121,11 +156,16 @@ def ds_digest_weak(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "key-algorithm-weak", Severity.WARNING, "The zone is signed with a weak algorithm",
-    why="SHA-1 signatures can be forged with effort; some systems no longer accept them and take the domain as unsigned or bogus.",
+    "key-algorithm-weak",
+    Severity.WARNING,
+    "The zone is signed with a weak algorithm",
+    why=(
+        "SHA-1 signatures can be forged with effort; some systems no longer accept them and take the domain "
+        "as unsigned or bogus."
+    ),
     remedy="Exchange the algorithm for 13 (ECDSA P-256), in the order that RFC 6781 s4.1.4 gives.",
     standard="RFC 8624 s3.1",
-)  # fmt: skip
+)
 def key_algorithm_weak(observation: Observation) -> Iterator[Occurrence]:
     for rdata in keys_of(observation):
         key = parse_key(rdata)
@@ -164,11 +204,16 @@ def ds_parents_differ(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ds-absence-unproven", Severity.ERROR, "The parent does not prove that the domain has no DS",
+    "ds-absence-unproven",
+    Severity.ERROR,
+    "The parent does not prove that the domain has no DS",
     why="The parent zone is signed: without a proof a validating resolver must take the unsigned answers as forged.",
-    remedy="That is a fault of the parent's servers; tell the registry. Until then validating resolvers may reject the domain.",
+    remedy=(
+        "That is a fault of the parent's servers; tell the registry. Until then validating resolvers may "
+        "reject the domain."
+    ),
     standard="RFC 4035 s3.1.4.1",
-)  # fmt: skip
+)
 def ds_absence_unproven(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.parents:
         if view.ds_absent is False:
@@ -185,16 +230,22 @@ def ds_absence_unproven(observation: Observation) -> Iterator[Occurrence]:
 def signed_without_ds(observation: Observation) -> Iterator[Occurrence]:
     if observation.signed and observation.delegation and not observation.ds:
         yield Occurrence(
-            "; ".join(key.text for rdata in keys_of(observation) if (key := parse_key(rdata)) and key.flags & 1) or "keys, no DS"
+            "; ".join(key.text for rdata in keys_of(observation) if (key := parse_key(rdata)) and key.flags & 1)
+            or "keys, no DS"
         )
 
 
 @finding(
-    "ds-change-announced", Severity.NOTICE, "The zone asks its parent for another DS",
-    why="CDS or CDNSKEY differ from the DS at the parent: a key exchange is under way, or the parent does not read them.",
+    "ds-change-announced",
+    Severity.NOTICE,
+    "The zone asks its parent for another DS",
+    why=(
+        "CDS or CDNSKEY differ from the DS at the parent: a key exchange is under way, or the parent does "
+        "not read them."
+    ),
     remedy="If the registry does not take CDS up by itself, publish the DS at the registrar.",
     standard="RFC 7344 s4.1",
-)  # fmt: skip
+)
 def ds_change_announced(observation: Observation) -> Iterator[Occurrence]:
     wanted = sorted({rdata for view in observation.serving if view.cds for rdata in view.cds.rdatas})
     removal = [rdata for rdata in wanted if rdata[2:3] == b"\0"]

@@ -60,12 +60,15 @@ def concerned(observation: Observation) -> bool:
 
 
 @finding(
-    "clock-doubtful", Severity.ERROR, "The clock of this machine may be wrong",
-    why="By its time no signature is valid now, while resolvers that check signatures take them: whatever else is said of signatures, and "
+    "clock-doubtful",
+    Severity.ERROR,
+    "The clock of this machine may be wrong",
+    why="By its time no signature is valid now, while resolvers that check signatures take them: whatever "
+    "else is said of signatures, and "
     "every hold, goes by that clock.",
     remedy="Set the clock of this machine by a time server, and look again.",
     standard="RFC 4035 s5.3.1",
-)  # fmt: skip
+)
 def clock_doubtful(observation: Observation) -> Iterator[Occurrence]:
     if not secured(observation):
         return
@@ -79,12 +82,17 @@ def clock_doubtful(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "signature-expired", Severity.ERROR, "Signatures have expired",
+    "signature-expired",
+    Severity.ERROR,
+    "Signatures have expired",
     why="Everybody behind a validating resolver gets nothing.",
-    remedy="Have the zone signed anew at once: look for the signer that stopped, or a secondary that no longer fetches the zone.",
+    remedy=(
+        "Have the zone signed anew at once: look for the signer that stopped, or a secondary that no "
+        "longer fetches the zone."
+    ),
     standard="RFC 4035 s5.3.1",
     after=(*_KEYLESS, "clock-doubtful"),
-)  # fmt: skip
+)
 def signature_expired(observation: Observation) -> Iterator[Occurrence]:
     yield from _said(observation, Validity.EXPIRED)
 
@@ -101,12 +109,19 @@ def signature_early(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "signature-wrong", Severity.ERROR, "Signatures do not hold",
-    why="Everybody behind a validating resolver gets nothing: data changed after signing, or the signing key is not published.",
-    remedy="Have the zone signed anew; check that every server has the same version, and all keys in use are published.",
+    "signature-wrong",
+    Severity.ERROR,
+    "Signatures do not hold",
+    why=(
+        "Everybody behind a validating resolver gets nothing: data changed after signing, or the signing key "
+        "is not published."
+    ),
+    remedy=(
+        "Have the zone signed anew; check that every server has the same version, and all keys in use are published."
+    ),
     standard="RFC 4035 s5.3.3",
     after=_KEYLESS,
-)  # fmt: skip
+)
 def signature_wrong(observation: Observation) -> Iterator[Occurrence]:
     yield from _said(observation, Validity.WRONG, Validity.NO_KEY)
 
@@ -127,17 +142,28 @@ def signature_missing(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "signature-ends-soon", Severity.WARNING, "Signatures are about to expire",
-    why="When they do, everybody behind a validating resolver gets nothing. Signers renew them days before: this one has not.",
+    "signature-ends-soon",
+    Severity.WARNING,
+    "Signatures are about to expire",
+    why=(
+        "When they do, everybody behind a validating resolver gets nothing. Signers renew them days before: "
+        "this one has not."
+    ),
     remedy="See that the signer runs and that secondaries get the new signatures.",
     standard="RFC 6781 s4.4.2",
     after=("signature-expired",),
-)  # fmt: skip
+)
 def signature_ends_soon(observation: Observation) -> Iterator[Occurrence]:
     for each in _judged(observation):
-        if each.standing == Validity.GOOD and each.signature and each.signature.expires - observation.at < max(_SOON, each.ttl):
+        if (
+            each.standing == Validity.GOOD
+            and each.signature
+            and each.signature.expires - observation.at < max(_SOON, each.ttl)
+        ):
             until = people_text(each.signature.expires, observation.at)
-            yield Occurrence(f"{where(each.view)}: the signature over {type_text(each.rtype)} holds until {until}", each.view.replies)
+            yield Occurrence(
+                f"{where(each.view)}: the signature over {type_text(each.rtype)} holds until {until}", each.view.replies
+            )
 
 
 @finding(
@@ -152,19 +178,26 @@ def chain_broken(observation: Observation) -> Iterator[Occurrence]:
         keys = view.keys
         if keys is None:
             continue
-        trusted = [rdata for rdata in keys.rdatas if any(fits(observation.domain, ds, rdata) for ds in ds_of(observation))]
+        trusted = [
+            rdata for rdata in keys.rdatas if any(fits(observation.domain, ds, rdata) for ds in ds_of(observation))
+        ]
         if trusted and not signed_by(keys, view.signatures.get(DNSKEY), trusted, observation.at):
             tags = ", ".join(str(key.tag) for rdata in trusted if (key := parse_key(rdata)))
             yield Occurrence(f"{where(view)}: no good signature over DNSKEY by key {tags}", view.replies, view.address)
 
 
 @finding(
-    "keys-differ", Severity.WARNING, "The servers publish different keys",
+    "keys-differ",
+    Severity.WARNING,
+    "The servers publish different keys",
     why="A resolver that takes the keys from one server and data from another finds that they do not fit.",
-    remedy="Bring the zone to the same version on all servers; with two signing providers let each publish the other's keys.",
+    remedy=(
+        "Bring the zone to the same version on all servers; with two signing providers let each publish "
+        "the other's keys."
+    ),
     standard="RFC 8901 s2.1",
     after=("serials-differ", "signature-missing", "ds-but-unsigned", "keys-not-shared"),
-)  # fmt: skip
+)
 def keys_differ(observation: Observation) -> Iterator[Occurrence]:
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
     for view in observation.serving if len(by_signer(observation)) == 1 else ():
@@ -177,13 +210,16 @@ def keys_differ(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "keys-not-shared", Severity.ERROR, "A server publishes no key with which another signs its answers",
+    "keys-not-shared",
+    Severity.ERROR,
+    "A server publishes no key with which another signs its answers",
     why="A resolver that has the keys of the one and gets an answer of the other takes it for forged.",
-    remedy="Where two providers sign, have each put the other's zone keys into its key set; else bring the zone to the same version on all "
+    remedy="Where two providers sign, have each put the other's zone keys into its key set; else bring the "
+    "zone to the same version on all "
     "servers. Until then take one of them out of the NS set.",
     standard="RFC 8901 s2.1",
     after=(*_KEYLESS, "signature-missing"),
-)  # fmt: skip
+)
 def keys_not_shared(observation: Observation) -> Iterator[Occurrence]:
     for one, other in unshared(observation.serving) if secured(observation) else ():
         yield Occurrence(f"{where(one)}: no key of the signatures that {where(other)} gives", one.replies, one.address)
@@ -201,4 +237,6 @@ def island_broken(observation: Observation) -> Iterator[Occurrence]:
     for each in _judged(observation):
         if each.standing not in (Validity.GOOD, Validity.UNKNOWN):
             stands = each.standing or "missing"
-            yield Occurrence(f"{where(each.view)}: the signature over {type_text(each.rtype)} is {stands}", each.view.replies)
+            yield Occurrence(
+                f"{where(each.view)}: the signature over {type_text(each.rtype)} is {stands}", each.view.replies
+            )

@@ -13,30 +13,47 @@ def _named(names: Iterable[Name]) -> str:
 
 
 @finding(
-    "no-such-domain", Severity.ERROR, "The parent says that there is no such domain",
+    "no-such-domain",
+    Severity.ERROR,
+    "The parent says that there is no such domain",
     why="Nobody can find the domain: the zone above denies that it exists, and caches keep that for its negative TTL.",
-    remedy="Check the spelling and that the registration is paid for and not on hold; then set the NS set at the registrar.",
+    remedy=(
+        "Check the spelling and that the registration is paid for and not on hold; then set the NS set at "
+        "the registrar."
+    ),
     standard="RFC 2308 s2.1",
-)  # fmt: skip
+)
 def no_such_domain(observation: Observation) -> Iterator[Occurrence]:
     denied = [view for view in observation.parents if view.answered and view.denied]
     if not observation.delegation and denied:
         others = sum(view.answered and not view.denied for view in observation.parents)
-        words = f"{len(denied)} parent server addresses say: no such name" + (f"; {others} do not say so" if others else "")
+        words = f"{len(denied)} parent server addresses say: no such name" + (
+            f"; {others} do not say so" if others else ""
+        )
         yield Occurrence(words, tuple(view.reply for view in denied))
 
 
 @finding(
-    "not-delegated", Severity.ERROR, "The parent hands out no name servers for the domain",
-    why="The name exists, but nobody is sent to the domain's own servers: it is a record of the zone above, or a domain without an NS set.",
-    remedy="Set the NS set at the registrar; check that the name asked for is the registered domain and not a name inside one.",
+    "not-delegated",
+    Severity.ERROR,
+    "The parent hands out no name servers for the domain",
+    why=(
+        "The name exists, but nobody is sent to the domain's own servers: it is a record of the zone above, "
+        "or a domain without an NS set."
+    ),
+    remedy=(
+        "Set the NS set at the registrar; check that the name asked for is the registered domain and not "
+        "a name inside one."
+    ),
     standard="RFC 1034 s4.2.1",
-)  # fmt: skip
+)
 def not_delegated(observation: Observation) -> Iterator[Occurrence]:
     answered = [view for view in observation.parents if view.answered]
     if answered and not observation.delegation and not any(view.denied for view in answered):
         words = ", ".join(sorted({view.outcome for view in answered}))
-        yield Occurrence(f"{len(answered)} parent server addresses say: {words}", tuple(view.reply for view in answered))
+        yield Occurrence(
+            f"{len(answered)} parent server addresses say: {words}", tuple(view.reply for view in answered)
+        )
 
 
 @finding(
@@ -68,12 +85,20 @@ def parents_disagree(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ns-sets-disjoint", Severity.ERROR, "Parent and child name entirely different servers",
-    why="Some resolvers follow the parent's NS set, others the child's own: visitors are divided between two sides that may differ.",
-    remedy="Decide which side is right; set the NS set at the registrar, and in the zone on every server, to the same names.",
+    "ns-sets-disjoint",
+    Severity.ERROR,
+    "Parent and child name entirely different servers",
+    why=(
+        "Some resolvers follow the parent's NS set, others the child's own: visitors are divided between two "
+        "sides that may differ."
+    ),
+    remedy=(
+        "Decide which side is right; set the NS set at the registrar, and in the zone on every server, to "
+        "the same names."
+    ),
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
-)  # fmt: skip
+)
 def ns_sets_disjoint(observation: Observation) -> Iterator[Occurrence]:
     parent, child = set(observation.delegation), set(observation.own_ns)
     if parent and child and not parent & child:
@@ -81,12 +106,17 @@ def ns_sets_disjoint(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ns-only-at-parent", Severity.WARNING, "The parent names a server that the zone itself does not",
-    why="Resolvers that trust the child never use that server, the others do: an old server left behind will answer with old data.",
+    "ns-only-at-parent",
+    Severity.WARNING,
+    "The parent names a server that the zone itself does not",
+    why=(
+        "Resolvers that trust the child never use that server, the others do: an old server left behind will "
+        "answer with old data."
+    ),
     remedy="Take the name out of the NS set at the registrar, or add it to the zone's NS set, whichever was meant.",
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
-)  # fmt: skip
+)
 def ns_only_at_parent(observation: Observation) -> Iterator[Occurrence]:
     parent, child = set(observation.delegation), set(observation.own_ns)
     if parent & child and parent - child:
@@ -94,12 +124,17 @@ def ns_only_at_parent(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ns-only-at-child", Severity.WARNING, "The zone names a server that the parent does not",
-    why="That server is asked only by resolvers that have seen the child's own NS set; it is easily forgotten when something changes.",
+    "ns-only-at-child",
+    Severity.WARNING,
+    "The zone names a server that the parent does not",
+    why=(
+        "That server is asked only by resolvers that have seen the child's own NS set; it is easily "
+        "forgotten when something changes."
+    ),
     remedy="Add the name to the NS set at the registrar, or take it out of the zone, whichever was meant.",
     standard="RFC 1034 s4.2.2",
     after=("ns-doubled-suffix", "parents-disagree", "servers-disagree-on-ns", "serials-differ"),
-)  # fmt: skip
+)
 def ns_only_at_child(observation: Observation) -> Iterator[Occurrence]:
     parent, child = set(observation.delegation), set(observation.own_ns)
     if parent & child and child - parent:
@@ -118,11 +153,16 @@ def single_name_server(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "delegation-crowded", Severity.NOTICE, "The NS set is very long",
-    why="Beyond a handful name servers add nothing; the answer no longer fits into one UDP packet and every visitor pays for it.",
+    "delegation-crowded",
+    Severity.NOTICE,
+    "The NS set is very long",
+    why=(
+        "Beyond a handful name servers add nothing; the answer no longer fits into one UDP packet and every "
+        "visitor pays for it."
+    ),
     remedy="Keep two to seven name servers and take the others out, at the registrar and in the zone.",
     standard="RFC 2182 s5",
-)  # fmt: skip
+)
 def delegation_crowded(observation: Observation) -> Iterator[Occurrence]:
     count = max(len(observation.delegation), len(observation.own_ns))
     if count > 13:

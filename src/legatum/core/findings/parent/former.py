@@ -14,11 +14,19 @@ def concerned(observation: Observation) -> bool:
 
 
 @finding(
-    "moved-too-early", Severity.ERROR, "The delegation leads to servers without the zone, while another provider still serves it",
-    why="The NS set was changed before the zone was there: the domain is down for everybody whose cache has let go of the old NS set.",
-    remedy="Keep the service at the other provider, and put its NS set back at the registrar; publish the zone at the new one first.",
+    "moved-too-early",
+    Severity.ERROR,
+    "The delegation leads to servers without the zone, while another provider still serves it",
+    why=(
+        "The NS set was changed before the zone was there: the domain is down for everybody whose cache has "
+        "let go of the old NS set."
+    ),
+    remedy=(
+        "Keep the service at the other provider, and put its NS set back at the registrar; publish the "
+        "zone at the new one first."
+    ),
     standard="RFC 1034 s4.2.2",
-)  # fmt: skip
+)
 def moved_too_early(observation: Observation) -> Iterator[Occurrence]:
     alive = [view for view in observation.former if view.serves]
     if observation.servers and not observation.serving and alive:
@@ -28,12 +36,17 @@ def moved_too_early(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "former-still-answers", Severity.NOTICE, "The old provider still answers for the domain",
-    why="Until every cache has let go that is needed; afterwards an edit that nobody copies there leads some visitors astray.",
+    "former-still-answers",
+    Severity.NOTICE,
+    "The old provider still answers for the domain",
+    why=(
+        "Until every cache has let go that is needed; afterwards an edit that nobody copies there leads some "
+        "visitors astray."
+    ),
     remedy="Keep both sides the same until the move says that the old one may end; then end it there.",
     standard="RFC 1034 s4.3.5",
     after=("moved-too-early", "former-keeps-old-ns"),
-)  # fmt: skip
+)
 def former_still_answers(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.former:
         if view.serves:
@@ -41,12 +54,19 @@ def former_still_answers(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "former-keeps-old-ns", Severity.WARNING, "The old provider still hands out the old NS set",
-    why="Some caches are renewed by each of its answers and never come over: they stay with the old side until it ends.",
-    remedy="Set the NS set at the old provider to the new names, or end the zone there once rule 4 of docs/timing.md has passed.",
+    "former-keeps-old-ns",
+    Severity.WARNING,
+    "The old provider still hands out the old NS set",
+    why=(
+        "Some caches are renewed by each of its answers and never come over: they stay with the old side until it ends."
+    ),
+    remedy=(
+        "Set the NS set at the old provider to the new names, or end the zone there once rule 4 of "
+        "docs/timing.md has passed."
+    ),
     standard="RFC 2181 s5.4.1",
     after=("moved-too-early",),
-)  # fmt: skip
+)
 def former_keeps_old_ns(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.former:
         if view.serves and view.ns and set(targets(view.ns)) != set(observation.delegation) and observation.delegation:
@@ -55,13 +75,20 @@ def former_keeps_old_ns(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "former-disagrees", Severity.WARNING, "The old provider gives other addresses than the new one",
+    "former-disagrees",
+    Severity.WARNING,
+    "The old provider gives other addresses than the new one",
     why="In the overlap both sides answer visitors: whoever still asks the old one is sent somewhere else.",
-    remedy="Make every edit on both sides until the move is over; `legatum compare PROVIDER PROVIDER --domain DOMAIN` shows what differs.",
+    remedy=(
+        "Make every edit on both sides until the move is over; `legatum compare PROVIDER PROVIDER "
+        "--domain DOMAIN` shows what differs."
+    ),
     standard="RFC 1034 s4.3.5",
-)  # fmt: skip
+)
 def former_disagrees(observation: Observation) -> Iterator[Occurrence]:
     given = {view.apex_address.rdatas for view in observation.serving if view.apex_address}
     for view in observation.former:
         if view.serves and view.apex_address and given and view.apex_address.rdatas not in given:
-            yield Occurrence(f"{where(view)} gives another address for {name_text(observation.domain)}", view.replies, view.address)
+            yield Occurrence(
+                f"{where(view)} gives another address for {name_text(observation.domain)}", view.replies, view.address
+            )

@@ -22,12 +22,15 @@ def glue_missing(observation: Observation) -> Iterator[Occurrence]:
         for name in observation.delegation if view.ns else ():
             if is_under(name, observation.domain) and name not in given:
                 yield Occurrence(
-                    f"{name_text(view.server)} ({view.address}) gives no address for {name_text(name)}", (view.reply,), name_text(name)
+                    f"{name_text(view.server)} ({view.address}) gives no address for {name_text(name)}",
+                    (view.reply,),
+                    name_text(name),
                 )
 
 
 def _extra(observation: Observation) -> dict[str, tuple[Name, int]]:
-    """Addresses that a parent server gives for a host whose own zone does not have them: with the host, and the reply."""
+    """Addresses that a parent server gives for a host whose own zone does not have them: with the host, and the
+    reply."""
     found: dict[str, tuple[Name, int]] = {}
     for view in observation.parents:
         for glue in view.glue:
@@ -40,12 +43,20 @@ def _extra(observation: Observation) -> dict[str, tuple[Name, int]]:
 
 
 @finding(
-    "glue-leads-astray", Severity.ERROR, "The parent gives an address at which the name server does not stand",
-    why="Its zone does not have this address, and nobody answers for the domain there: visitors sent there wait or are refused.",
-    remedy="Take this address out of the host at the registrar (child name server); the addresses that its zone has are the right ones.",
+    "glue-leads-astray",
+    Severity.ERROR,
+    "The parent gives an address at which the name server does not stand",
+    why=(
+        "Its zone does not have this address, and nobody answers for the domain there: visitors sent there "
+        "wait or are refused."
+    ),
+    remedy=(
+        "Take this address out of the host at the registrar (child name server); the addresses that its "
+        "zone has are the right ones."
+    ),
     standard="RFC 1034 s4.2.2",
     after=("no-server-serves",),
-)  # fmt: skip
+)
 def glue_leads_astray(observation: Observation) -> Iterator[Occurrence]:
     serving = {view.address for view in observation.serving}
     asked = {view.address for view in observation.servers}
@@ -55,12 +66,17 @@ def glue_leads_astray(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "glue-differs", Severity.WARNING, "Glue and the zone give different addresses",
-    why="Visitors are sent to the address at the parent first; if that server is gone or old, they wait or get old answers.",
+    "glue-differs",
+    Severity.WARNING,
+    "Glue and the zone give different addresses",
+    why=(
+        "Visitors are sent to the address at the parent first; if that server is gone or old, they wait or "
+        "get old answers."
+    ),
     remedy="Change the host's addresses at the registrar and the zone's A and AAAA records to the same values.",
     standard="RFC 1034 s4.2.2",
     after=("glue-leads-astray",),
-)  # fmt: skip
+)
 def glue_differs(observation: Observation) -> Iterator[Occurrence]:
     extra, serving = _extra(observation), {view.address for view in observation.serving}
     for view in observation.parents:
@@ -70,9 +86,13 @@ def glue_differs(observation: Observation) -> Iterator[Occurrence]:
             if host and host.addresses and glue.rtype not in host.unanswered and not glue.says_the_same(own):
                 given = ", ".join(address_text(rdata) for rdata in glue.rdatas)
                 real = ", ".join(address_text(rdata) for rdata in own.rdatas) if own else "none"
-                astray = next((where for where in map(address_text, glue.rdatas) if where in extra and where not in serving), "")
+                astray = next(
+                    (where for where in map(address_text, glue.rdatas) if where in extra and where not in serving), ""
+                )
                 about = astray or name_text(glue.name)
-                yield Occurrence(f"{name_text(glue.name)}: {given} at {view.address}, {real} in its zone", (view.reply,), about)
+                yield Occurrence(
+                    f"{name_text(glue.name)}: {given} at {view.address}, {real} in its zone", (view.reply,), about
+                )
 
 
 @finding(
@@ -88,11 +108,17 @@ def glue_servers_differ(observation: Observation) -> Iterator[Occurrence]:
         given: dict[tuple[str, ...], list[int]] = {}
         for view in observation.parents:
             if view.ns and name in targets(view.ns):
-                addresses = tuple(sorted(address_text(rdata) for each in view.glue if each.name == name for rdata in each.rdatas))
+                addresses = tuple(
+                    sorted(address_text(rdata) for each in view.glue if each.name == name for rdata in each.rdatas)
+                )
                 given.setdefault(addresses, []).append(view.reply)
         if len(given) > 1 and () not in given:
             for addresses, replies in given.items():
-                yield Occurrence(f"{name_text(name)}: {', '.join(addresses)} at {len(replies)} addresses", tuple(replies), name_text(name))
+                yield Occurrence(
+                    f"{name_text(name)}: {', '.join(addresses)} at {len(replies)} addresses",
+                    tuple(replies),
+                    name_text(name),
+                )
 
 
 @finding(
@@ -109,7 +135,11 @@ def glue_lacks_family(observation: Observation) -> Iterator[Occurrence]:
         given = {each.rtype for view in observation.parents for each in view.glue if each.name == host.name}
         for each in host.addresses:
             if given and each.rtype not in given:
-                yield Occurrence(f"{name_text(host.name)}: the {each.type_text} of its zone is not at the parent", (), name_text(host.name))
+                yield Occurrence(
+                    f"{name_text(host.name)}: the {each.type_text} of its zone is not at the parent",
+                    (),
+                    name_text(host.name),
+                )
 
 
 @finding(

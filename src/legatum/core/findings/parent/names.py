@@ -9,12 +9,16 @@ from legatum.core.records.name import Name, from_labels, is_under, labels_of, na
 
 
 @finding(
-    "ns-without-address", Severity.ERROR, "A name server's name has no address",
+    "ns-without-address",
+    Severity.ERROR,
+    "A name server's name has no address",
     why="Nobody can ask that server; a mistyped name or a missing final dot looks just like this.",
-    remedy="Compare the name letter by letter with what the provider gave you; mend it in the zone and at the registrar.",
+    remedy=(
+        "Compare the name letter by letter with what the provider gave you; mend it in the zone and at the registrar."
+    ),
     standard="RFC 1912 s2.8",
     after=("ns-circle", "ns-doubled-suffix", "ns-not-a-host-name", "glue-missing", "no-server-serves"),
-)  # fmt: skip
+)
 def ns_without_address(observation: Observation) -> Iterator[Occurrence]:
     for host in observation.hosts.values():
         if not host.addresses and host.alias is None and host.asked:
@@ -34,11 +38,18 @@ def ns_is_alias(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ns-circle", Severity.ERROR, "Name servers depend on each other in a circle",
-    why="To find this server one must first ask a server whose address only this one can tell: nobody gets there without glue.",
-    remedy="Put one of the name servers under a zone that does not depend on this domain, or add glue at the registrar.",
+    "ns-circle",
+    Severity.ERROR,
+    "Name servers depend on each other in a circle",
+    why=(
+        "To find this server one must first ask a server whose address only this one can tell: nobody gets "
+        "there without glue."
+    ),
+    remedy=(
+        "Put one of the name servers under a zone that does not depend on this domain, or add glue at the registrar."
+    ),
     standard="RFC 1912 s2.3",
-)  # fmt: skip
+)
 def ns_circle(observation: Observation) -> Iterator[Occurrence]:
     for host in observation.hosts.values():
         if host.circle:
@@ -46,11 +57,19 @@ def ns_circle(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "ns-doubled-suffix", Severity.ERROR, "A name server's name has the domain's name appended: a final dot is missing",
-    why="In zone files and many forms a name without its final dot is taken as relative: the server named does not exist.",
-    remedy="Write the name server's name with a final dot in the zone, and without the domain's name behind it at the registrar.",
+    "ns-doubled-suffix",
+    Severity.ERROR,
+    "A name server's name has the domain's name appended: a final dot is missing",
+    why=(
+        "In zone files and many forms a name without its final dot is taken as relative: the server named "
+        "does not exist."
+    ),
+    remedy=(
+        "Write the name server's name with a final dot in the zone, and without the domain's name behind "
+        "it at the registrar."
+    ),
     standard="RFC 1035 s5.1",
-)  # fmt: skip
+)
 def ns_doubled_suffix(observation: Observation) -> Iterator[Occurrence]:
     nowhere = [host for host in observation.hosts.values() if not host.addresses]
     others = {*observation.delegation, *observation.own_ns} if nowhere else set()

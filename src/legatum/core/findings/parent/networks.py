@@ -49,15 +49,23 @@ def all_under_one_suffix(observation: Observation) -> Iterator[Occurrence]:
     suffixes = {labels_of(name)[-1] for name in observation.delegation if labels_of(name)}
     own = labels_of(observation.domain)[-1]
     if len(observation.delegation) > 1 and len(suffixes) == 1 and suffixes != {own}:
-        yield Occurrence(f"all {len(observation.delegation)} are under .{suffixes.pop().decode('ascii', 'replace')}, the domain is not")
+        yield Occurrence(
+            f"all {len(observation.delegation)} are under .{suffixes.pop().decode('ascii', 'replace')}, the "
+            "domain is not"
+        )
 
 
 @finding(
-    "address-not-public", Severity.ERROR, "A name server has an address that the world cannot reach",
+    "address-not-public",
+    Severity.ERROR,
+    "A name server has an address that the world cannot reach",
     why="Private, loopback and documentation addresses lead nowhere from outside: visitors sent there wait and fail.",
-    remedy="Give the host its public address, at the registrar and in its zone. If that range is in use at your site, set `home`.",
+    remedy=(
+        "Give the host its public address, at the registrar and in its zone. If that range is in use at "
+        "your site, set `home`."
+    ),
     standard="RFC 6890 s2",
-)  # fmt: skip
+)
 def address_not_public(observation: Observation) -> Iterator[Occurrence]:
     for name, addresses in observation.addresses.items():
         for address in sorted(addresses):
@@ -73,7 +81,12 @@ def address_not_public(observation: Observation) -> Iterator[Occurrence]:
     after=("address-not-public",),
 )  # fmt: skip
 def glue_not_public(observation: Observation) -> Iterator[Occurrence]:
-    found = {(each.name, address_text(rdata)): view.reply for view in observation.parents for each in view.glue for rdata in each.rdatas}
+    found = {
+        (each.name, address_text(rdata)): view.reply
+        for view in observation.parents
+        for each in view.glue
+        for rdata in each.rdatas
+    }
     for (name, address), reply in found.items():
         if not is_public(address, observation.home):
             yield Occurrence(f"{name_text(name)}: {address}", (reply,), address)

@@ -32,15 +32,22 @@ def concerned(observation: Observation) -> bool:
 
 
 @finding(
-    "registration-ns-differs", Severity.WARNING, "The registration has another NS set than the parent's servers",
+    "registration-ns-differs",
+    Severity.WARNING,
+    "The registration has another NS set than the parent's servers",
     why="A change is not published yet, or was not stored: what the form shows is not what visitors get.",
-    remedy="Within minutes of a change, wait. Otherwise open the registrar's page again, compare name by name, and save once more.",
+    remedy=(
+        "Within minutes of a change, wait. Otherwise open the registrar's page again, compare name by "
+        "name, and save once more."
+    ),
     standard="RFC 9083 s5.3",
     after=("parents-disagree", "no-such-domain", "registration-on-hold", "not-delegated"),
-)  # fmt: skip
+)
 def registration_ns_differs(observation: Observation) -> Iterator[Occurrence]:
     for source, held in observation.registrations:
-        if tuple(sorted(held.nameservers)) != observation.delegation and any(view.answered for view in observation.parents):
+        if tuple(sorted(held.nameservers)) != observation.delegation and any(
+            view.answered for view in observation.parents
+        ):
             names = ", ".join(name_text(name) for name in held.nameservers) or "none"
             published = ", ".join(name_text(name) for name in observation.delegation) or "none"
             yield Occurrence(f"{source}: {names}; the parent's servers: {published}")
@@ -105,7 +112,13 @@ def registration_ends_soon(observation: Observation) -> Iterator[Occurrence]:
 )  # fmt: skip
 def registration_pending(observation: Observation) -> Iterator[Occurrence]:
     yield from _with_status(
-        observation, "pendingTransfer", "pendingDelete", "pendingRestore", "redemptionPeriod", "pendingUpdate", "pendingRenew"
+        observation,
+        "pendingTransfer",
+        "pendingDelete",
+        "pendingRestore",
+        "redemptionPeriod",
+        "pendingUpdate",
+        "pendingRenew",
     )
 
 
@@ -132,12 +145,17 @@ def status_forbids_transfer(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "registration-sources-differ", Severity.WARNING, "The registrar's account and RDAP tell different things",
+    "registration-sources-differ",
+    Severity.WARNING,
+    "The registrar's account and RDAP tell different things",
     why="One of the two is out of date; decisions must not rest on it.",
-    remedy="Look again in some minutes; believe the account about what is stored and the parent's servers about what is published.",
+    remedy=(
+        "Look again in some minutes; believe the account about what is stored and the parent's servers "
+        "about what is published."
+    ),
     standard="RFC 9083 s5.3",
     after=("registration-ns-differs",),
-)  # fmt: skip
+)
 def registration_sources_differ(observation: Observation) -> Iterator[Occurrence]:
     account, public = observation.registration, observation.rdap
     if account and public and sorted(account.nameservers) != sorted(public.nameservers):

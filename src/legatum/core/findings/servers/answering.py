@@ -23,12 +23,17 @@ def _each(observation: Observation, holds: Callable[[ServerView], bool]) -> Iter
 
 
 @finding(
-    "server-silent", Severity.ERROR, "A name server does not answer",
+    "server-silent",
+    Severity.ERROR,
+    "A name server does not answer",
     why="Visitors whose resolver picks this server wait for seconds or fail.",
-    remedy="Check that the server is up and that UDP port 53 is open to it. If it is gone for good, take it out of the NS set.",
+    remedy=(
+        "Check that the server is up and that UDP port 53 is open to it. If it is gone for good, take it "
+        "out of the NS set."
+    ),
     standard="RFC 2182 s3",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
-)  # fmt: skip
+)
 def server_silent(observation: Observation) -> Iterator[Occurrence]:
     yield from _each(observation, lambda view: view.silent and not view.cut and not _lives(observation, view))
 
@@ -39,13 +44,19 @@ def _lives(observation: Observation, view: ServerView) -> bool:
 
 
 @finding(
-    "server-address-dead", Severity.ERROR, "A name server does not answer at one of its addresses",
-    why="The server is up, but not there: visitors whose resolver picks this address, or whose network has this family only, wait or fail.",
-    remedy="Mend the way to this address - firewall, routing, what the server listens on - or take the address out of the host's records "
-           "and glue. The server itself stays in the NS set.",
+    "server-address-dead",
+    Severity.ERROR,
+    "A name server does not answer at one of its addresses",
+    why=(
+        "The server is up, but not there: visitors whose resolver picks this address, or whose network has "
+        "this family only, wait or fail."
+    ),
+    remedy="Mend the way to this address - firewall, routing, what the server listens on - or take the "
+    "address out of the host's records "
+    "and glue. The server itself stays in the NS set.",
     standard="RFC 4472 s1.3",
     after=("address-not-public", "glue-not-public", "glue-leads-astray"),
-)  # fmt: skip
+)
 def server_address_dead(observation: Observation) -> Iterator[Occurrence]:
     yield from _each(observation, lambda view: view.silent and not view.cut and _lives(observation, view))
 
@@ -62,12 +73,17 @@ def server_refuses(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "server-fails", Severity.ERROR, "A name server fails on the domain",
-    why="The server knows the zone but cannot serve it: an error in the zone file, or a secondary whose copy has expired.",
+    "server-fails",
+    Severity.ERROR,
+    "A name server fails on the domain",
+    why=(
+        "The server knows the zone but cannot serve it: an error in the zone file, or a secondary whose copy "
+        "has expired."
+    ),
     remedy="Look into that server's log; check that a secondary may transfer from its primary.",
     standard="RFC 1035 s4.1.1",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
-)  # fmt: skip
+)
 def server_fails(observation: Observation) -> Iterator[Occurrence]:
     yield from _each(observation, lambda view: view.rcode not in (None, 0, _NXDOMAIN, _REFUSED))
 
@@ -84,14 +100,21 @@ def server_denies(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "server-without-authority", Severity.ERROR, "A name server answers without authority",
-    why="It is a resolver, or hands the question on: what it says is second-hand or nothing, and resolvers pass it over.",
+    "server-without-authority",
+    Severity.ERROR,
+    "A name server answers without authority",
+    why=(
+        "It is a resolver, or hands the question on: what it says is second-hand or nothing, and resolvers "
+        "pass it over."
+    ),
     remedy="Create the zone on that server, or take the server out of the NS set.",
     standard="RFC 1912 s2.8",
     after=("address-not-public", "glue-not-public", "glue-leads-astray", "no-server-serves"),
-)  # fmt: skip
+)
 def server_without_authority(observation: Observation) -> Iterator[Occurrence]:
-    yield from _each(observation, lambda view: view.rcode == 0 and not view.serves and not view.upwards and not view.authoritative)
+    yield from _each(
+        observation, lambda view: view.rcode == 0 and not view.serves and not view.upwards and not view.authoritative
+    )
 
 
 @finding(
@@ -111,12 +134,19 @@ def servers_disagree_on_ns(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "no-server-serves", Severity.ERROR, "None of the domain's name servers answers for it",
-    why="The domain is down: web, mail and everything else, for everybody whose resolver has nothing left in its cache.",
-    remedy="Create the zone on the servers that the delegation names, or set the NS set at the registrar to servers that have it.",
+    "no-server-serves",
+    Severity.ERROR,
+    "None of the domain's name servers answers for it",
+    why=(
+        "The domain is down: web, mail and everything else, for everybody whose resolver has nothing left in its cache."
+    ),
+    remedy=(
+        "Create the zone on the servers that the delegation names, or set the NS set at the registrar to "
+        "servers that have it."
+    ),
     standard="RFC 1034 s4.1",
     after=("moved-too-early", "address-not-public", "glue-not-public", "truncated-without-tcp", "edns-dropped"),
-)  # fmt: skip
+)
 def no_server_serves(observation: Observation) -> Iterator[Occurrence]:
     if observation.servers and not observation.serving:
         for view in observation.servers:
@@ -124,12 +154,17 @@ def no_server_serves(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "server-refers-upwards", Severity.ERROR, "A name server refers to the zones above",
-    why="Asked for the domain it sends visitors back to where they came from: the zone is not there, and no hint is given either.",
+    "server-refers-upwards",
+    Severity.ERROR,
+    "A name server refers to the zones above",
+    why=(
+        "Asked for the domain it sends visitors back to where they came from: the zone is not there, and no "
+        "hint is given either."
+    ),
     remedy="Create the zone on that server, or take the server out of the NS set.",
     standard="RFC 1912 s2.8",
     after=("no-server-serves",),
-)  # fmt: skip
+)
 def server_refers_upwards(observation: Observation) -> Iterator[Occurrence]:
     yield from _each(observation, lambda view: view.upwards)
 
@@ -169,14 +204,30 @@ def server_slow(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "families-differ", Severity.WARNING, "A name server answers differently over IPv4 and IPv6",
-    why="What visitors get depends on their network: two different servers, or two versions of the zone, stand behind one name.",
+    "families-differ",
+    Severity.WARNING,
+    "A name server answers differently over IPv4 and IPv6",
+    why=(
+        "What visitors get depends on their network: two different servers, or two versions of the zone, "
+        "stand behind one name."
+    ),
     remedy="Check that both addresses lead to the same server and the same zone.",
     standard="RFC 4472 s1.4",
-    after=("server-address-dead", "glue-leads-astray",
-           "server-silent", "server-refuses", "server-fails", "server-denies", "server-without-authority", "server-refers-upwards",
-           "server-malformed", "server-without-soa", "serials-differ", "servers-disagree-on-ns"),
-)  # fmt: skip
+    after=(
+        "server-address-dead",
+        "glue-leads-astray",
+        "server-silent",
+        "server-refuses",
+        "server-fails",
+        "server-denies",
+        "server-without-authority",
+        "server-refers-upwards",
+        "server-malformed",
+        "server-without-soa",
+        "serials-differ",
+        "servers-disagree-on-ns",
+    ),
+)
 def families_differ(observation: Observation) -> Iterator[Occurrence]:
     for name in {view.server: None for view in observation.servers}:
         here = [view for view in observation.servers if view.server == name and view.rcode is not None]
@@ -189,13 +240,16 @@ def families_differ(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "contents-differ", Severity.WARNING, "The servers give different addresses for the bare domain",
+    "contents-differ",
+    Severity.WARNING,
+    "The servers give different addresses for the bare domain",
     why="Visitors end at one machine or another depending on which name server was asked.",
-    remedy="`legatum confirm DOMAIN` asks often enough to tell old data from answers that vary on purpose. Those are well; else bring the "
+    remedy="`legatum confirm DOMAIN` asks often enough to tell old data from answers that vary on purpose. "
+    "Those are well; else bring the "
     "zone to the same contents on all servers.",
     standard="RFC 1034 s4.3.5",
     after=("serials-differ",),
-)  # fmt: skip
+)
 def contents_differ(observation: Observation) -> Iterator[Occurrence]:
     given: dict[tuple[bytes, ...], list[ServerView]] = {}
     for view in observation.serving:

@@ -12,9 +12,16 @@ _SERVFAIL = 2
 _BOGUS = {5, 6, 7, 8, 9, 10, 11, 12}  # RFC 8914 s4: indeterminate, bogus, expired, early, key or signature missing, …
 _STALE = {3, 19}
 _CHAIN = (
-    "ds-but-unsigned", "ds-without-key", "ds-digest-wrong", "chain-broken", "signature-expired", "signature-early", "signature-wrong",
-    "signature-missing", "denial-broken",
-)  # fmt: skip
+    "ds-but-unsigned",
+    "ds-without-key",
+    "ds-digest-wrong",
+    "chain-broken",
+    "signature-expired",
+    "signature-early",
+    "signature-wrong",
+    "signature-missing",
+    "denial-broken",
+)
 
 
 def _who(view: ResolverView) -> str:
@@ -42,14 +49,35 @@ def resolver_silent(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "resolver-gives-up", Severity.WARNING, "A resolver answers for other names, but not for the domain",
-    why="It is still trying when others have given up: visitors behind it wait, and get nothing. The cause is at the domain's servers.",
+    "resolver-gives-up",
+    Severity.WARNING,
+    "A resolver answers for other names, but not for the domain",
+    why=(
+        "It is still trying when others have given up: visitors behind it wait, and get nothing. The cause "
+        "is at the domain's servers."
+    ),
     remedy="Mend what else is found here first; the resolver needs nothing.",
     standard="RFC 1123 s6.1.3.3",
-    after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", "ns-circle", "ns-without-address", "glue-missing",
-           "glue-leads-astray", *_CHAIN, "server-silent", "server-address-dead", "server-refuses", "server-fails", "edns-dropped",
-           "truncated-without-tcp", "old-delegation-kept", "most-resolvers-fail"),
-)  # fmt: skip
+    after=(
+        "no-such-domain",
+        "not-delegated",
+        "moved-too-early",
+        "no-server-serves",
+        "ns-circle",
+        "ns-without-address",
+        "glue-missing",
+        "glue-leads-astray",
+        *_CHAIN,
+        "server-silent",
+        "server-address-dead",
+        "server-refuses",
+        "server-fails",
+        "edns-dropped",
+        "truncated-without-tcp",
+        "old-delegation-kept",
+        "most-resolvers-fail",
+    ),
+)
 def resolver_gives_up(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.resolvers:
         if view.busy:
@@ -57,15 +85,36 @@ def resolver_gives_up(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "resolver-fails", Severity.WARNING, "A resolver fails on the domain",
+    "resolver-fails",
+    Severity.WARNING,
+    "A resolver fails on the domain",
     why="Visitors behind that resolver get nothing: the fault may be the domain's or the resolver's.",
-    remedy="Mend what else is found here first. If all is well at the domain, flush the name in that resolver or wait for its cache.",
+    remedy=(
+        "Mend what else is found here first. If all is well at the domain, flush the name in that "
+        "resolver or wait for its cache."
+    ),
     standard="RFC 2308 s7",
-    after=("no-such-domain", "not-delegated", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent", "server-refuses",
-           "server-fails", "ns-circle", "ns-without-address", "glue-missing", "most-resolvers-fail",
-           "moved-too-early", "glue-leads-astray", "server-address-dead",
-           "edns-dropped", "truncated-without-tcp", "old-delegation-kept"),
-)  # fmt: skip
+    after=(
+        "no-such-domain",
+        "not-delegated",
+        "no-server-serves",
+        *_CHAIN,
+        "resolver-finds-bogus",
+        "server-silent",
+        "server-refuses",
+        "server-fails",
+        "ns-circle",
+        "ns-without-address",
+        "glue-missing",
+        "most-resolvers-fail",
+        "moved-too-early",
+        "glue-leads-astray",
+        "server-address-dead",
+        "edns-dropped",
+        "truncated-without-tcp",
+        "old-delegation-kept",
+    ),
+)
 def resolver_fails(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.resolvers:
         if view.rcode == _SERVFAIL:
@@ -73,21 +122,46 @@ def resolver_fails(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "most-resolvers-fail", Severity.ERROR, "Most of the resolvers asked get nothing for the domain",
-    why="One resolver that fails may be the resolver's own affair; when most of those that answer others fail here, visitors fail.",
-    remedy="Mend what else is found here first. If nothing is, and the delegation was changed lately, wait until the instant given; what "
+    "most-resolvers-fail",
+    Severity.ERROR,
+    "Most of the resolvers asked get nothing for the domain",
+    why=(
+        "One resolver that fails may be the resolver's own affair; when most of those that answer others "
+        "fail here, visitors fail."
+    ),
+    remedy="Mend what else is found here first. If nothing is, and the delegation was changed lately, wait "
+    "until the instant given; what "
     "fails after that has its cause at what the resolvers have in common: network, cache, validation.",
     standard="RFC 2308 s7",
-    after=("no-such-domain", "not-delegated", "moved-too-early", "no-server-serves", *_CHAIN, "resolver-finds-bogus", "server-silent",
-           "server-refuses", "server-fails", "ns-circle", "ns-without-address", "glue-missing", "glue-leads-astray", "server-address-dead",
-           "edns-dropped", "truncated-without-tcp", "old-delegation-kept"),
-)  # fmt: skip
+    after=(
+        "no-such-domain",
+        "not-delegated",
+        "moved-too-early",
+        "no-server-serves",
+        *_CHAIN,
+        "resolver-finds-bogus",
+        "server-silent",
+        "server-refuses",
+        "server-fails",
+        "ns-circle",
+        "ns-without-address",
+        "glue-missing",
+        "glue-leads-astray",
+        "server-address-dead",
+        "edns-dropped",
+        "truncated-without-tcp",
+        "old-delegation-kept",
+    ),
+)
 def most_resolvers_fail(observation: Observation) -> Iterator[Occurrence]:
     heard = [view for view in observation.resolvers if view.rcode is not None or view.busy]
     failing = [view for view in heard if view.rcode == _SERVFAIL or view.busy]
     if len(heard) > 1 and len(failing) * 2 > len(heard):
         replies = tuple(view.reply for view in failing)
-        yield Occurrence(f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}{_at_most(observation)}", replies)
+        yield Occurrence(
+            f"{len(failing)} of {len(heard)}: {', '.join(_who(view) for view in failing)}{_at_most(observation)}",
+            replies,
+        )
 
 
 def _at_most(observation: Observation) -> str:
@@ -100,12 +174,18 @@ def _at_most(observation: Observation) -> str:
 
 
 @finding(
-    "old-delegation-kept", Severity.WARNING, "Resolvers still go by an NS set that was handed out until lately",
-    why="They ask the servers of that set until their copies run out, and their users get what those give, or nothing. That is normal for "
+    "old-delegation-kept",
+    Severity.WARNING,
+    "Resolvers still go by an NS set that was handed out until lately",
+    why="They ask the servers of that set until their copies run out, and their users get what those give, "
+    "or nothing. That is normal for "
     "so long.",
-    remedy="Wait until the instant given, and ask again: what is wrong then is a fault. Whoever runs a resolver can flush the name in it.",
+    remedy=(
+        "Wait until the instant given, and ask again: what is wrong then is a fault. Whoever runs a "
+        "resolver can flush the name in it."
+    ),
     standard="RFC 2181 s5.4.1",
-)  # fmt: skip
+)
 def old_delegation_kept(observation: Observation) -> Iterator[Occurrence]:
     behind = [
         view
@@ -116,20 +196,27 @@ def old_delegation_kept(observation: Observation) -> Iterator[Occurrence]:
         return
     last = observation.kept[0]
     has = ", ".join(
-        f"{view.name} {f'until {clock_text(observation.at + view.ns.ttl, observation.at)}' if view.ns else 'fails'}" for view in behind
+        f"{view.name} {f'until {clock_text(observation.at + view.ns.ttl, observation.at)}' if view.ns else 'fails'}"
+        for view in behind
     )
     yield Occurrence(
-        f"normal until {clock_text(last.until, observation.at)}: {last.text}; now: {has}", tuple(view.reply for view in behind)
+        f"normal until {clock_text(last.until, observation.at)}: {last.text}; now: {has}",
+        tuple(view.reply for view in behind),
     )
 
 
 @finding(
-    "resolver-finds-bogus", Severity.ERROR, "A resolver that validates rejects the domain's signatures",
+    "resolver-finds-bogus",
+    Severity.ERROR,
+    "A resolver that validates rejects the domain's signatures",
     why="Everybody behind a validating resolver gets nothing, while everybody else sees the domain as usual.",
-    remedy="Compare DS and DNSKEY, and look at the signatures' dates; to stop the harm at once take the DS out at the registrar.",
+    remedy=(
+        "Compare DS and DNSKEY, and look at the signatures' dates; to stop the harm at once take the DS "
+        "out at the registrar."
+    ),
     standard="RFC 8914 s4",
     after=_CHAIN,
-)  # fmt: skip
+)
 def resolver_finds_bogus(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.resolvers:
         if view.rcode == _SERVFAIL and any(number in _BOGUS for number, _ in view.errors):
@@ -137,12 +224,14 @@ def resolver_finds_bogus(observation: Observation) -> Iterator[Occurrence]:
 
 
 @finding(
-    "resolver-holds-other-ns", Severity.NOTICE, "A resolver holds an NS set that the parent and the domain's servers do not hand out",
+    "resolver-holds-other-ns",
+    Severity.NOTICE,
+    "A resolver holds an NS set that the parent and the domain's servers do not hand out",
     why="It goes on asking the servers of that set until its copy runs out; after a switch that is what one waits for.",
     remedy="Wait until the time given; keep the old servers up until then.",
     standard="RFC 2181 s5.4.1",
     after=("old-delegation-kept",),
-)  # fmt: skip
+)
 def resolver_holds_other_ns(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.resolvers:
         if view.ns and observation.ns_sets and targets(view.ns) not in observation.ns_sets:

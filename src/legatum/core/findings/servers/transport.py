@@ -35,7 +35,9 @@ def tcp_fails(observation: Observation) -> Iterator[Occurrence]:
 def truncated_without_tcp(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.servers:
         if observation.over_tcp and view.cut and (view.tcp_answered is False or view.silent):
-            yield Occurrence(f"{where(view)}: truncated over UDP, over TCP {_over_tcp(view)}", view.replies, view.address)
+            yield Occurrence(
+                f"{where(view)}: truncated over UDP, over TCP {_over_tcp(view)}", view.replies, view.address
+            )
 
 
 @finding(
@@ -48,7 +50,9 @@ def truncated_without_tcp(observation: Observation) -> Iterator[Occurrence]:
 def tcp_differs(observation: Observation) -> Iterator[Occurrence]:
     for view in observation.servers:
         if view.serves and view.tcp_answered and (view.tcp_rcode != 0 or view.tcp_authoritative is False):
-            yield Occurrence(f"{where(view)}: over UDP {view.outcome}, over TCP {view.tcp_outcome}", view.replies, view.address)
+            yield Occurrence(
+                f"{where(view)}: over UDP {view.outcome}, over TCP {view.tcp_outcome}", view.replies, view.address
+            )
 
 
 @finding(

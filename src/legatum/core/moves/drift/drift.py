@@ -1,6 +1,8 @@
-"""What is no longer as the plan has it: what was seen at each place, held against what the steps done should have left there.
+"""What is no longer as the plan has it: what was seen at each place, held against what the steps done should have left
+there.
 
-Nothing here knows a kind of move: what every place should say now follows from the premises and the effects that were done.
+Nothing here knows a kind of move: what every place should say now follows from the premises and the effects that were
+done.
 """
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
@@ -9,7 +11,18 @@ from dataclasses import dataclass
 from legatum.core.dnssec.serving import ServerKeys, signs_so
 from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.moves.drift.position import Position, Refusal
-from legatum.core.moves.effects import Delegated, DsChanged, DsPublished, Effect, Gathered, Joined, Published, Records, Released, Signed
+from legatum.core.moves.effects import (
+    Delegated,
+    DsChanged,
+    DsPublished,
+    Effect,
+    Gathered,
+    Joined,
+    Published,
+    Records,
+    Released,
+    Signed,
+)
 from legatum.core.moves.kinds.trust.signature_expiry import Obstacle, Signing, first_to_run_out, running_out
 from legatum.core.moves.place import PARENT, RRsetKey
 from legatum.core.moves.runbook import Step
@@ -25,7 +38,8 @@ from legatum.core.zones.zone import Zone
 
 @dataclass(frozen=True)
 class HandedOn:
-    """``given``: address of the parent's servers → the NS set that it hands out, None for nobody; ``silent``: those that do not answer."""
+    """``given``: address of the parent's servers → the NS set that it hands out, None for nobody; ``silent``: those
+    that do not answer."""
 
     given: Mapping[str, RRset | None]
     silent: tuple[str, ...]
@@ -64,7 +78,9 @@ def delegation_drift(position: Position, handed: HandedOn) -> list[Refusal]:
         elif names != targets(expected) and names not in under_way:
             if not (others := _as_planned(handed, (targets(expected), *under_way))):
                 refusals.append(_led_otherwise(position, names, expected))
-            elif not any(isinstance(each, Published) for each in position.step.effects):  # which waits for all, and says who is late
+            elif not any(
+                isinstance(each, Published) for each in position.step.effects
+            ):  # which waits for all, and says who is late
                 refusals.append(_lagging(position, handed, names, others))
     return list(dict.fromkeys(refusals))
 
@@ -74,13 +90,19 @@ def registered_drift(position: Position, registrar: str, held: tuple[Name, ...])
     if held == targets(position.timeline.rrset(PARENT, position.runbook.premises.parent_zone, position.domain, NS)):
         return []
     reason = f"{registrar} now has {names_said(held)} for {name_text(position.domain)}"
-    step = next((each for each in reversed(position.done) if any(isinstance(one, Delegated) for one in each.effects)), None)
-    return [_put_back(position, step, reason) if step is not None else Refusal(reason, "find out who changed it; then draft again")]
+    step = next(
+        (each for each in reversed(position.done) if any(isinstance(one, Delegated) for one in each.effects)), None
+    )
+    return [
+        _put_back(position, step, reason)
+        if step is not None
+        else Refusal(reason, "find out who changed it; then draft again")
+    ]
 
 
 def contents_drift(position: Position, place: str, present: Zone, own_ns: bool) -> list[Refusal]:
-    """Every RRset that the plan rests on, as the steps done so far have left it. ``own_ns``: the place writes its NS set itself, and that
-    stays what it is."""
+    """Every RRset that the plan rests on, as the steps done so far have left it. ``own_ns``: the place writes its NS
+    set itself, and that stays what it is."""
     zone, timeline = present.origin, position.timeline
     coming = {each.key: each.after for effect in _of(position.step, place, zone) for each in effect.changed}
     refusals = []
@@ -100,15 +122,20 @@ def unreadable(position: Position, place: str, zone: Name, why: str, remedy: str
 
 
 def only_gathered(position: Position, zone: Name) -> bool:
-    """It was gathered, and is not copied anywhere yet: what was gathered is what the one place that serves it must still have."""
+    """It was gathered, and is not copied anywhere yet: what was gathered is what the one place that serves it must
+    still have."""
     effects = [each for step in position.done for each in step.effects if step.changes]
     gathered = any(isinstance(each, Gathered) and each.zone == zone for step in position.done for each in step.effects)
-    return gathered and not position.step.takes_away and not any(getattr(each, "zone", None) == zone for each in effects)
+    return (
+        gathered and not position.step.takes_away and not any(getattr(each, "zone", None) == zone for each in effects)
+    )
 
 
 def _leading_done(position: Position) -> tuple[str, ...]:
     """Steps that were done about the delegation."""
-    return tuple(step.id for step in position.done if any(isinstance(each, Delegated | Published) for each in step.effects))
+    return tuple(
+        step.id for step in position.done if any(isinstance(each, Delegated | Published) for each in step.effects)
+    )
 
 
 def _versions_under_way(position: Position) -> Iterator[tuple[Name, ...]]:
@@ -122,7 +149,13 @@ def _versions_under_way(position: Position) -> Iterator[tuple[Name, ...]]:
     for number, step in enumerate(runbook.steps):
         if step.id not in outcomes and step is not position.step:
             continue
-        seen = [look for each in runbook.steps[number:] if each.id in outcomes for look in each.effects if isinstance(look, Published)]
+        seen = [
+            look
+            for each in runbook.steps[number:]
+            if each.id in outcomes
+            for look in each.effects
+            if isinstance(look, Published)
+        ]
         for effect in step.effects:
             if isinstance(effect, Delegated) and not any(look.concerns(effect) for look in seen):
                 yield from (effect.before, effect.after)
@@ -136,7 +169,9 @@ def _led_otherwise(position: Position, names: tuple[Name, ...], expected: RRset 
     if step is not None:
         return _put_back(position, step, f"the parent hands out {said} for {domain} again")
     reason = f"the parent now delegates {domain} to {said}; the plan rests on {names_said(targets(expected))}"
-    return Refusal(reason, f"find out who changed it; then draft again, with --force: `legatum move show {domain}` has the wish")
+    return Refusal(
+        reason, f"find out who changed it; then draft again, with --force: `legatum move show {domain}` has the wish"
+    )
 
 
 def _as_planned(handed: HandedOn, planned: Collection[tuple[Name, ...]]) -> list[str]:
@@ -148,38 +183,63 @@ def _lagging(position: Position, handed: HandedOn, names: tuple[Name, ...], othe
     """Some of the parent's servers have another copy: a secondary that lags, or a change that has just begun."""
     late = [address for address, ns in handed.given.items() if targets(ns) == names]
     said, domain = names_said(names) if names else "nobody", name_text(position.domain)
-    reason = f"{', '.join(late)} of the parent's servers hands out {said} for {domain}; {', '.join(others)} what the plan has"
-    remedy = "wait until all of them hand out the same, then the same command again; if all have that one then, find out who changed it"
+    reason = (
+        f"{', '.join(late)} of the parent's servers hands out {said} for {domain}; {', '.join(others)} what "
+        "the plan has"
+    )
+    remedy = (
+        "wait until all of them hand out the same, then the same command again; if all have that one then, "
+        "find out who changed it"
+    )
     return Refusal(reason, remedy, unseen=_leading_done(position))
 
 
 def _put_back(position: Position, step: Step, reason: str) -> Refusal:
-    """The step is undone by somebody: caches have what was before again, so what was waited for has to be waited for anew."""
+    """The step is undone by somebody: caches have what was before again, so what was waited for has to be waited for
+    anew."""
     order = [each.id for each in position.runbook.steps]
     undone = tuple(each for each in order[order.index(step.id) :] if each in position.outcomes)
     remedy = (
-        f"find out who changed it. To go on, the same command again: it does the step '{step.id}' anew, and waits for the copies anew. "
+        f"find out who changed it. To go on, the same command again: it does the step '{step.id}' anew, and "
+        "waits for the copies anew. "
         f"To go back: `legatum move retreat {name_text(position.domain)}`"
     )
     return Refusal(reason, remedy, undone)
 
 
 def _is_later_ttl(position: Position, place: str, zone: Name, seen: RRset | None, expected: RRset | None) -> bool:
-    """A TTL that a step of the plan gives, which was done once and counts no longer: it is seen when its turn comes again."""
+    """A TTL that a step of the plan gives, which was done once and counts no longer: it is seen when its turn comes
+    again."""
     if seen is None or expected is None or seen.rdatas != expected.rdatas:
         return False
-    return any(each.after == seen for step in position.runbook.steps for effect in _of(step, place, zone) for each in effect.changed)
+    return any(
+        each.after == seen
+        for step in position.runbook.steps
+        for effect in _of(step, place, zone)
+        for each in effect.changed
+    )
 
 
 def _of(step: Step, place: str, zone: Name) -> list[Records]:
     return [each for each in step.effects if isinstance(each, Records) and (each.place, each.zone) == (place, zone)]
 
 
-def _changed(position: Position, place: str, zone: Name, key: RRsetKey, seen: RRset | None, expected: RRset | None) -> Refusal:
+def _changed(
+    position: Position, place: str, zone: Name, key: RRsetKey, seen: RRset | None, expected: RRset | None
+) -> Refusal:
     what = "the NS set" if key == (zone, NS) else f"{name_text(key[0])} {type_text(key[1])}"
-    step = next((each for each in reversed(position.done) if any(
-        one.key == key and alike(one.before, seen, primary=False) for effect in _of(each, place, zone) for one in effect.changed)),
-        None)  # fmt: skip
+    step = next(
+        (
+            each
+            for each in reversed(position.done)
+            if any(
+                one.key == key and alike(one.before, seen, primary=False)
+                for effect in _of(each, place, zone)
+                for one in effect.changed
+            )
+        ),
+        None,
+    )
     if step is not None:
         return _put_back(position, step, f"{what} at {place} is {_said(seen)} again")
     if seen is not None and expected is not None and seen.rdatas == expected.rdatas:
@@ -199,24 +259,39 @@ def _said(rrset: RRset | None) -> str:
     return names_said(targets(rrset)) if rrset.rtype == NS else ", ".join(rdata_texts(rrset))
 
 
-def signing_drift(position: Position, seen: Signing, served: Mapping[str, Mapping[str, ServerKeys]], now: float) -> list[Obstacle]:
-    """Whether the parent has the DS set that it should, and each place signs as it should; of the steps that change the DS set and
-    look at it they say themselves what is wrong. ``served``: place → its servers by address."""
+def signing_drift(
+    position: Position, seen: Signing, served: Mapping[str, Mapping[str, ServerKeys]], now: float
+) -> list[Obstacle]:
+    """Whether the parent has the DS set that it should, and each place signs as it should; of the steps that change the
+    DS set and look at it they say themselves what is wrong. ``served``: place → its servers by address."""
     text = name_text(position.domain)
     if seen.silent:
         return [
             Obstacle(
-                f"whether {text} is signed is not known: {', '.join(seen.silent[:4])} did not answer", "look again when they answer", True
+                f"whether {text} is signed is not known: {', '.join(seen.silent[:4])} did not answer",
+                "look again when they answer",
+                True,
             )
         ]
     allowed = _anchors_under_way(position)
-    entries = {place: {label for each in by.values() if each.keys for label in each.keys.entry} for place, by in served.items()}
+    entries = {
+        place: {label for each in by.values() if each.keys for label in each.keys.entry} for place, by in served.items()
+    }
     found = []
-    for address, anchors in seen.ds.items() if not any(isinstance(each, DsChanged | DsPublished) for each in position.step.effects) else ():
+    for address, anchors in (
+        seen.ds.items() if not any(isinstance(each, DsChanged | DsPublished) for each in position.step.effects) else ()
+    ):
         if not any(_are(each, anchors, entries) for each in allowed):
-            reason = f"{address} of the parent's servers hands out {anchors.text} for {text}; the plan rests on {allowed[0].text}"
+            reason = (
+                f"{address} of the parent's servers hands out {anchors.text} for {text}; the plan rests on "
+                f"{allowed[0].text}"
+            )
             found.append(
-                Obstacle(reason, "find out who changed the DS set at the registrar, and have it put back; then the same command again")
+                Obstacle(
+                    reason,
+                    "find out who changed the DS set at the registrar, and have it put back; then the same "
+                    "command again",
+                )
             )
     for place, by in served.items() if not position.runbook.disconnects else ():
         found += list(_signs_otherwise(position, place, by))
@@ -231,7 +306,9 @@ def _anchors_under_way(position: Position) -> list[DsSet]:
     found = [position.timeline.ds_set(position.domain)]
     for step in position.runbook.steps:
         for effect in step.effects:
-            shown = isinstance(effect, DsChanged) and any(look.concerns(effect) for each in position.done for look in each.effects)
+            shown = isinstance(effect, DsChanged) and any(
+                look.concerns(effect) for each in position.done for look in each.effects
+            )
             if isinstance(effect, DsChanged) and not shown and (step.id in position.outcomes or step is position.step):
                 found += [effect.before, effect.after]
     for past in position.runbook.past:
@@ -248,7 +325,9 @@ def _are(meant: DsSet, seen: DsSet, entries: Mapping[str, Collection[str]]) -> b
     """Of keys that were not made yet when it was planned: some that the place signs its key set with."""
     if meant.of:
         known = {"/".join(each.split()[:2]) for each in meant.records}
-        return known < seen.labels and seen.labels - known <= {label for place in meant.of for label in entries.get(place, ())}
+        return known < seen.labels and seen.labels - known <= {
+            label for place in meant.of for label in entries.get(place, ())
+        }
     return seen.records == meant.records
 
 
@@ -259,7 +338,8 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
     for address, each in by.items():
         if each.asking and position.runbook.minds_cds and not (position.runbook.disconnects and each.gives_up):
             yield Obstacle(
-                f"{place} asks the registry for a DS: {address} hands out {', '.join(each.asking)}; a registry that reads it would connect "
+                f"{place} asks the registry for a DS: {address} hands out {', '.join(each.asking)}; a "
+                "registry that reads it would connect "
                 "the keys in the middle of the move",
                 f"have {place} publish no CDS and CDNSKEY for {text} until the move is complete",
             )
@@ -272,10 +352,16 @@ def _signs_otherwise(position: Position, place: str, by: Mapping[str, ServerKeys
             why = each.broken or "it serves the zone unsigned"
             yield Obstacle(
                 f"{text} is no longer signed as it was at {place}: {address}: {why}",
-                f"have {place} sign it again with the same keys; where they are lost, take the DS set out first: everybody behind a "
+                f"have {place} sign it again with the same keys; where they are lost, take the DS set out "
+                "first: everybody behind a "
                 "validating resolver gets nothing until its TTL has passed",
             )
-        elif expected is not None and each.keys is not None and not under_way and not _same_keys(position, expected, each):
+        elif (
+            expected is not None
+            and each.keys is not None
+            and not under_way
+            and not _same_keys(position, expected, each)
+        ):
             yield Obstacle(
                 f"{place} signs {text} with other keys now: {each.keys.text}, not {expected.text}",
                 f"draft again, with --force: `legatum move show {text}` has the wish",

@@ -16,9 +16,10 @@ from legatum.core.records.rrtype import NS
 
 @dataclass(frozen=True)
 class Refusal:
-    """Why a gate does not hold, and what to do about it. ``undone``: steps that were done and, by what was seen, no longer are; ``mended``:
-    the effects by which it would hold, where we can bring them about; ``unseen``: steps of which it could not be seen whether they still
-    are; ``silent``: somebody did not answer, and nothing was seen to be otherwise."""
+    """Why a gate does not hold, and what to do about it. ``undone``: steps that were done and, by what was seen, no
+    longer are; ``mended``: the effects by which it would hold, where we can bring them about; ``unseen``: steps of
+    which it could not be seen whether they still are; ``silent``: somebody did not answer, and nothing was seen to be
+    otherwise."""
 
     reason: str
     remedy: str = ""

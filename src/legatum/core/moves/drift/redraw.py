@@ -1,4 +1,5 @@
-"""A plan drawn anew from what is so now: TTLs that somebody has changed. What was done stays done, and every wait is worked out again."""
+"""A plan drawn anew from what is so now: TTLs that somebody has changed. What was done stays done, and every wait is
+worked out again."""
 
 from collections.abc import Collection, Mapping
 from dataclasses import fields, is_dataclass, replace
@@ -15,11 +16,14 @@ from legatum.core.timing import Caution
 
 
 def redrawn(
-    runbook: Runbook, expected: Mapping[tuple[str, Name, RRsetKey], RRset], seen: Mapping[tuple[str, Name, RRsetKey], RRset], now: float,
+    runbook: Runbook,
+    expected: Mapping[tuple[str, Name, RRsetKey], RRset],
+    seen: Mapping[tuple[str, Name, RRsetKey], RRset],
+    now: float,
     done: Collection[str] = (),
-) -> Runbook:  # fmt: skip
-    """``expected``, ``seen``: what places should give by what was done, and what they do; the same data, with other TTLs. ``done``:
-    steps."""
+) -> Runbook:
+    """``expected``, ``seen``: what places should give by what was done, and what they do; the same data, with other
+    TTLs. ``done``: steps."""
     for where, rrset in seen.items():
         before = expected[where]
         if rrset.ttl < before.ttl and _is_made(runbook, before, done):
@@ -32,12 +36,20 @@ def redrawn(
 
 def _is_made(runbook: Runbook, rrset: RRset, done: Collection[str]) -> bool:
     """By a step that was done."""
-    changes = [each for step in runbook.steps if step.id in done for effect in step.effects if isinstance(effect, Records)
-               for each in effect.changed]  # fmt: skip
+    changes = [
+        each
+        for step in runbook.steps
+        if step.id in done
+        for effect in step.effects
+        if isinstance(effect, Records)
+        for each in effect.changed
+    ]
     return any(each.after == rrset for each in changes)
 
 
-def _lowered_further(runbook: Runbook, where: tuple[str, Name, RRsetKey], before: RRset, after: RRset, done: Collection[str]) -> Runbook:
+def _lowered_further(
+    runbook: Runbook, where: tuple[str, Name, RRsetKey], before: RRset, after: RRset, done: Collection[str]
+) -> Runbook:
     """What somebody has done after our own steps is a step between them and the rest, which will be found done."""
     place, zone, key = where
     at = next((number for number, step in enumerate(runbook.steps) if step.id not in done), len(runbook.steps))
@@ -70,7 +82,10 @@ def _exchanged(value: Any, before: RRset, after: RRset, delegations: bool = Fals
     if delegations and isinstance(value, Delegated) and value.ttl == before.ttl:
         return replace(value, ttl=after.ttl)
     if is_dataclass(value) and not isinstance(value, type):
-        return replace(value, **{each.name: _exchanged(getattr(value, each.name), before, after, delegations) for each in fields(value)})
+        return replace(
+            value,
+            **{each.name: _exchanged(getattr(value, each.name), before, after, delegations) for each in fields(value)},
+        )
     if isinstance(value, tuple):
         return tuple(_exchanged(each, before, after, delegations) for each in value)
     return value

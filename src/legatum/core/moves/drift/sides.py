@@ -1,4 +1,5 @@
-"""Two places that serve the same zone during a move: what differs between them, who made the difference, and what to do about it."""
+"""Two places that serve the same zone during a move: what differs between them, who made the difference, and what to do
+about it."""
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 
@@ -14,13 +15,19 @@ from legatum.core.zones.zone import Zone
 def meant_to_differ(position: Position, zone: Name, places: Iterable[str]) -> set[RRsetKey]:
     """What the plan itself makes different between the places, by what is done."""
     asked = list(places)
-    return {key for key in position.timeline.keys(zone) if len({position.timeline.rrset(place, zone, *key) for place in asked}) > 1}
+    return {
+        key
+        for key in position.timeline.keys(zone)
+        if len({position.timeline.rrset(place, zone, *key) for place in asked}) > 1
+    }
 
 
 def worse_at(position: Position, left: str, one: Zone, right: str, other: Zone) -> list[Difference]:
     """RRsets by which visitors would be worse off at ``right``."""
     meant = meant_to_differ(position, one.origin, (left, right))
-    return [each for each in zone_differences(one, other) if each.weight.refuses and (each.name, each.rtype) not in meant]
+    return [
+        each for each in zone_differences(one, other) if each.weight.refuses and (each.name, each.rtype) not in meant
+    ]
 
 
 def differing_refusal(position: Position, left: str, right: str, found: Sequence[Difference]) -> Refusal:
@@ -32,15 +39,22 @@ def differing_refusal(position: Position, left: str, right: str, found: Sequence
 def edit_remedy(position: Position, left: str, right: str) -> str:
     """What to do about an edit at one side only."""
     domain = name_text(position.domain)
-    gathering = next((step.id for step in position.runbook.steps if any(isinstance(each, Gathered) for each in step.effects)), "")
+    gathering = next(
+        (step.id for step in position.runbook.steps if any(isinstance(each, Gathered) for each in step.effects)), ""
+    )
     if position.leading_begun or not gathering:
-        return f"make the same edit on both sides, then the same command again; see all: `legatum compare {left} {right} --domain {domain}`"
+        return (
+            "make the same edit on both sides, then the same command again; see all: `legatum compare "
+            f"{left} {right} --domain {domain}`"
+        )
     return f"somebody edited one side: `legatum move advance {domain} --again {gathering}`"
 
 
-def edits_told(position: Position, before: Mapping[str, Zone], now: Mapping[str, Zone], meant: Collection[RRsetKey]) -> list[Refusal]:
-    """A refusal for each edit that only one side has, with what makes it at the other. ``before``, ``now``: place → its zone when it was
-    made there, and as it is; ``meant``: RRsets that the plan itself makes different."""
+def edits_told(
+    position: Position, before: Mapping[str, Zone], now: Mapping[str, Zone], meant: Collection[RRsetKey]
+) -> list[Refusal]:
+    """A refusal for each edit that only one side has, with what makes it at the other. ``before``, ``now``: place → its
+    zone when it was made there, and as it is; ``meant``: RRsets that the plan itself makes different."""
     found = [each for each in edits_between(before, now) if (each.change.name, each.change.rtype) not in meant]
     return [_told(position, each, now) for each in found]
 
@@ -52,17 +66,28 @@ def _told(position: Position, edit: Edit, now: Mapping[str, Zone]) -> Refusal:
     if edit.clashes:
         return Refusal(f"{reason}; and edited otherwise at {', '.join(edit.others)}", remedy)
     key = (change.name, change.rtype)
-    made = [Records(other, now[other].origin, (RRsetChange(now[other].get(*key), change.right),)) for other in edit.others]
+    made = [
+        Records(other, now[other].origin, (RRsetChange(now[other].get(*key), change.right),)) for other in edit.others
+    ]
     return Refusal(reason, remedy, mended=tuple(made))
 
 
 def sides_differ(
     position: Position, now: Mapping[str, Zone], edits: Sequence[Refusal], meant: Collection[RRsetKey]
 ) -> list[Refusal]:  # fmt: skip
-    """Of places that serve a zone, or what was gathered of it and the one that does, those that are not as the first is, edits that are
-    told already aside."""
+    """Of places that serve a zone, or what was gathered of it and the one that does, those that are not as the first
+    is, edits that are told already aside."""
     (one, first), *others = now.items()
-    known = {*meant, *(each.key for told in edits for effect in told.mended if isinstance(effect, Records) for each in effect.changed)}
+    known = {
+        *meant,
+        *(
+            each.key
+            for told in edits
+            for effect in told.mended
+            if isinstance(effect, Records)
+            for each in effect.changed
+        ),
+    }
     found = []
     for other, second in others:
         left = [each for each in zone_differences(first, second)

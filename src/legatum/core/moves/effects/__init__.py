@@ -1,7 +1,7 @@
 """Effects as data: what a step changes, or looks at. Each says what places give from then on, and how it is taken back.
 
-One description serves five ends: the preview, the rehearsal, the doing, the proof, and the way back. Each kind is one file here, and one in
-:mod:`legatum.work.moves.effects` that looks whether it is there, does it and proves it.
+One description serves five ends: the preview, the rehearsal, the doing, the proof, and the way back. Each kind is one
+file here, and one in :mod:`legatum.work.moves.effects` that looks whether it is there, does it and proves it.
 """
 
 from legatum.core.moves.effects.delegation import Delegated, Published
@@ -10,7 +10,16 @@ from legatum.core.moves.effects.gave import Gave
 from legatum.core.moves.effects.hosts import HostSet
 from legatum.core.moves.effects.looks import Agreed, Answered, Gathered, Ready, Same, Tracked
 from legatum.core.moves.effects.records import Records, RRsetChange
-from legatum.core.moves.effects.registration import CodeChanged, Fit, Followed, Kept, RegistrantChanged, Settled, Statuses, Transfer
+from legatum.core.moves.effects.registration import (
+    CodeChanged,
+    Fit,
+    Followed,
+    Kept,
+    RegistrantChanged,
+    Settled,
+    Statuses,
+    Transfer,
+)
 from legatum.core.moves.effects.secondary import Joined, Released
 from legatum.core.moves.effects.service import ServiceBegun, ServiceEnded
 from legatum.core.moves.effects.signing import DsChanged, DsPublished, Signed, Trusted

@@ -8,9 +8,10 @@ if TYPE_CHECKING:
 
 
 class Effect:
-    """Override what applies. ``changes``: whether anything outside is changed; ``takes_away``: whether somebody might still use what
-    goes with it; ``felt``: visitors may get something else by it, or nothing if it goes wrong; ``shown_later``: only a later look can show
-    since when it is true of all servers; ``of_registration``: it concerns the registration alone, and nothing that caches hold."""
+    """Override what applies. ``changes``: whether anything outside is changed; ``takes_away``: whether somebody might
+    still use what goes with it; ``felt``: visitors may get something else by it, or nothing if it goes wrong;
+    ``shown_later``: only a later look can show since when it is true of all servers; ``of_registration``: it concerns
+    the registration alone, and nothing that caches hold."""
 
     __slots__ = ()
     changes = True

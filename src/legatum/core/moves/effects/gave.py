@@ -1,4 +1,5 @@
-"""What a place gave beside what it is known for: nothing that a step does, but what is remembered, and caches may hold."""
+"""What a place gave beside what it is known for: nothing that a step does, but what is remembered, and caches may
+hold."""
 
 from dataclasses import dataclass
 
@@ -12,7 +13,8 @@ from legatum.core.records.rrtype import DS
 
 @dataclass(frozen=True, slots=True)
 class Gave(Effect):
-    """``rrset`` was given of this zone, by ``place``, from the first instant to the last; what it gives now stays as it is."""
+    """``rrset`` was given of this zone, by ``place``, from the first instant to the last; what it gives now stays as it
+    is."""
 
     place: str
     zone: Name
@@ -21,6 +23,8 @@ class Gave(Effect):
 
     def play(self, timeline: Timeline, first: float, everywhere: float, step: str) -> None:
         if self.rrset.rtype == DS:
-            timeline.remember_ds_set(self.rrset.name, anchors_of(self.rrset.rdatas, self.rrset.ttl), first, everywhere, step)
+            timeline.remember_ds_set(
+                self.rrset.name, anchors_of(self.rrset.rdatas, self.rrset.ttl), first, everywhere, step
+            )
         else:
             timeline.remember_rrset(self.place, self.zone, self.rrset, first, everywhere, step)

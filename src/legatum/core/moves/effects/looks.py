@@ -27,8 +27,8 @@ class Same(Effect):
 
 @dataclass(frozen=True, slots=True)
 class Ready(Effect):
-    """The preconditions of a delegation change (rule 4): every server of these places answers for the zone with the NS set ``ns``, every
-    name in it has its address, and all places hold the same."""
+    """The preconditions of a delegation change (rule 4): every server of these places answers for the zone with the NS
+    set ``ns``, every name in it has its address, and all places hold the same."""
 
     zone: Name
     places: tuple[str, ...]
@@ -39,9 +39,8 @@ class Ready(Effect):
 
 @dataclass(frozen=True, slots=True)
 class Agreed(Effect):
-    """Parent, child, registrar and resolvers have the NS set ``ns``; none for a domain that nobody delegates any more. Without
-    ``resolvers``:
-    who holds an earlier set is served by it too."""
+    """Parent, child, registrar and resolvers have the NS set ``ns``; none for a domain that nobody delegates any more.
+    Without ``resolvers``: who holds an earlier set is served by it too."""
 
     domain: Name
     ns: tuple[Name, ...]
@@ -62,7 +61,8 @@ class Tracked(Effect):
 
 @dataclass(frozen=True, slots=True)
 class Answered(Effect):
-    """Every server of these places, and every resolver, gives just these RRsets. ``gone``: names and types that nobody gives any more."""
+    """Every server of these places, and every resolver, gives just these RRsets. ``gone``: names and types that nobody
+    gives any more."""
 
     zone: Name
     places: tuple[str, ...]

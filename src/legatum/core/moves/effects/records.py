@@ -58,7 +58,9 @@ class Records(Effect):
     def felt(self) -> bool:
         """Other data, not another TTL or serial alone."""
         return any(
-            each.before is None or each.after is None or (each.key[1] != SOA and each.before.rdatas != each.after.rdatas)
+            each.before is None
+            or each.after is None
+            or (each.key[1] != SOA and each.before.rdatas != each.after.rdatas)
             for each in self.changed
         )
 

@@ -26,9 +26,9 @@ class Statuses(OfRegistration):
 
 @dataclass(frozen=True, slots=True)
 class Transfer(OfRegistration):
-    """``op``: ``request`` at the gaining registrar, ``approve`` at the losing one, or ``cancel``. ``code``: where the authorisation code
-    is,
-    as a reference; ``years`` that it adds; ``known_as``: how registration data name the registrar that has the domain now."""
+    """``op``: ``request`` at the gaining registrar, ``approve`` at the losing one, or ``cancel``. ``code``: where the
+    authorisation code is, as a reference; ``years`` that it adds; ``known_as``: how registration data name the
+    registrar that has the domain now."""
 
     op: str
     losing: str
@@ -39,7 +39,9 @@ class Transfer(OfRegistration):
     years: int = 0
 
     def reverse(self) -> "Transfer | None":
-        return Transfer("cancel", self.losing, self.gaining, self.domain, self.known_as) if self.op == "request" else None
+        return (
+            Transfer("cancel", self.losing, self.gaining, self.domain, self.known_as) if self.op == "request" else None
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,8 +9,8 @@ from legatum.core.moves.timeline import Timeline
 
 @dataclass(frozen=True, slots=True)
 class ServiceEnded(Effect):
-    """From here on nobody is sent to ``address``, and it may be switched off. The tool switches nothing off; it says that one may.
-    ``place``: whose name server it is of, empty for what visitors are sent to."""
+    """From here on nobody is sent to ``address``, and it may be switched off. The tool switches nothing off; it says
+    that one may. ``place``: whose name server it is of, empty for what visitors are sent to."""
 
     address: str
     place: str = ""

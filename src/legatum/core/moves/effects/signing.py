@@ -42,8 +42,8 @@ class DsPublished(Effect):
 
 @dataclass(frozen=True, slots=True)
 class Signed(Effect):
-    """The place signs the zone with other keys than before: it begins to, or ends it; ``shares``: the place whose zone keys come into its
-    key set, or leave it."""
+    """The place signs the zone with other keys than before: it begins to, or ends it; ``shares``: the place whose zone
+    keys come into its key set, or leave it."""
 
     place: str
     zone: Name

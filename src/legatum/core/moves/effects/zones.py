@@ -13,8 +13,9 @@ from legatum.core.records.rrtype import NS
 
 @dataclass(frozen=True, slots=True)
 class ZoneMade(Effect):
-    """``rrsets``: of the zone, those that the plan follows: its NS set as it will be there, above all. ``source``: the place whose zone is
-    taken, empty for the file that was gathered; ``keys``: with which the place signs it by itself."""
+    """``rrsets``: of the zone, those that the plan follows: its NS set as it will be there, above all. ``source``: the
+    place whose zone is taken, empty for the file that was gathered; ``keys``: with which the place signs it by
+    itself."""
 
     place: str
     zone: Name

@@ -1,7 +1,8 @@
-"""An address of a web or mail server replaced by another, wherever it stands in the zone (docs/timing.md, rules 1 and 2).
+"""An address of a web or mail server replaced by another, wherever it stands in the zone (docs/timing.md, rules 1 and
+2).
 
-Both addresses work from before the first change until nobody can be sent to the old one. Where senders are listed (SPF, RFC 7208) the new
-one stands beside the old one as long as either sends.
+Both addresses work from before the first change until nobody can be sent to the old one. Where senders are listed (SPF,
+RFC 7208) the new one stands beside the old one as long as either sends.
 """
 
 import re
@@ -37,8 +38,12 @@ def changes_in(zone: Zone, wish: NewAddress) -> list[RRsetChange]:
     for each in zone:
         if each.rtype in ADDRESSES and wish.old in map(address_text, each.rdatas):
             if (":" in wish.old) != (":" in wish.new):
-                raise BadInput(f"{wish.old} and {wish.new} are of two families", "replace an address by one of the same family")
-            data = [address_rdata(wish.new if address_text(one) == wish.old else address_text(one)) for one in each.rdatas]
+                raise BadInput(
+                    f"{wish.old} and {wish.new} are of two families", "replace an address by one of the same family"
+                )
+            data = [
+                address_rdata(wish.new if address_text(one) == wish.old else address_text(one)) for one in each.rdatas
+            ]
             found.append(RRsetChange(each, rrset(each.name, each.rtype, each.ttl, data)))
     return found
 
@@ -55,7 +60,10 @@ def senders_in(zone: Zone, wish: NewAddress) -> list[tuple[RRset, RRset, RRset]]
             continue
 
         def rewritten(form: str, texts: list[str] = texts, each: RRset = each) -> RRset:
-            data = [parse_rdata(TXT, mechanism.sub(form, text) if "v=spf1" in text.lower() else text, zone.origin) for text in texts]
+            data = [
+                parse_rdata(TXT, mechanism.sub(form, text) if "v=spf1" in text.lower() else text, zone.origin)
+                for text in texts
+            ]
             return rrset(each.name, TXT, each.ttl, data)
 
         alone = rf"\1ip\2:{wish.new}\3"
@@ -71,57 +79,101 @@ def address_pieces(inputs: PlanInput, wish: NewAddress) -> Iterator[PlannedStep]
     if inside := [each.key[0] for each in changes if each.key[0] in servers]:
         host = name_text(inside[0])
         raise GateShut(
-            f"{wish.old} is the address of the name server {host}", f"say so: `--hosts {host}={wish.new}` moves its glue with it"
+            f"{wish.old} is the address of the name server {host}",
+            f"say so: `--hosts {host}={wish.new}` moves its glue with it",
         )
     if not changes and not senders:
-        raise BadInput(f"{wish.old} is nowhere in {name_text(inputs.domain)}", "is it the right address, and the right domain?")
+        raise BadInput(
+            f"{wish.old} is nowhere in {name_text(inputs.domain)}", "is it the right address, and the right domain?"
+        )
     keys = [each.key for each in changes]
-    low = {each.key: each.before.with_ttl(min(inputs.low_ttl, each.before.ttl)) for each in changes if each.before is not None}
+    low = {
+        each.key: each.before.with_ttl(min(inputs.low_ttl, each.before.ttl))
+        for each in changes
+        if each.before is not None
+    }
     if inputs.at_once:
         low = {each.key: each.before for each in changes if each.before is not None}
     elif any(low[each.key] != each.before for each in changes):
         for place in inputs.sides:
             lowered = [RRsetChange(each.before, low[each.key]) for each in changes if low[each.key] != each.before]
-            yield PlannedStep(Phase.LOWER, Step(
-                "lower-addresses", f"Lower the TTL of {_list(keys)} at {place} to {inputs.low_ttl}", (inputs.records(place,
-                inputs.domain, lowered),),
-                ("they are what was seen when drafting",), f"every server of {place} hands them out so", "raise it again", estimate=10,
-            ))  # fmt: skip
+            yield PlannedStep(
+                Phase.LOWER,
+                Step(
+                    "lower-addresses",
+                    f"Lower the TTL of {_list(keys)} at {place} to {inputs.low_ttl}",
+                    (inputs.records(place, inputs.domain, lowered),),
+                    ("they are what was seen when drafting",),
+                    f"every server of {place} hands them out so",
+                    "raise it again",
+                    estimate=10,
+                ),
+            )
     for place in inputs.sides if senders else ():
         yield PlannedStep(Phase.MAKE, Step(
             "senders", f"Let {wish.new} send mail beside {wish.old}, at {place}",
             (inputs.records(place, inputs.domain, [RRsetChange(before, both) for before, both, _ in senders]),), (),
             f"every server of {place} names both", "take the new one out again", estimate=10,
         ))  # fmt: skip
-    yield from _exchanged(inputs, wish, changes, low, [OldDataExpired(inputs.domain, (each.name, each.rtype)) for each, _, _ in senders])
+    yield from _exchanged(
+        inputs, wish, changes, low, [OldDataExpired(inputs.domain, (each.name, each.rtype)) for each, _, _ in senders]
+    )
     yield from _afterwards(inputs, wish, changes, senders, low)
 
 
 def _exchanged(
-    inputs: PlanInput, wish: NewAddress, changes: list[RRsetChange], low: dict[RRsetKey, RRset], listed: list[OldDataExpired]
-) -> Iterator[PlannedStep]:  # fmt: skip
-    """``listed``: nobody holds an SPF record without the new address, from which mail comes as soon as anybody is led there."""
+    inputs: PlanInput,
+    wish: NewAddress,
+    changes: list[RRsetChange],
+    low: dict[RRsetKey, RRset],
+    listed: list[OldDataExpired],
+) -> Iterator[PlannedStep]:
+    """``listed``: nobody holds an SPF record without the new address, from which mail comes as soon as anybody is led
+    there."""
     needs: list[Need] = [*(Lowered(inputs.domain, each.key) for each in changes), *listed]
     for place in inputs.sides if changes else ():
-        new = [RRsetChange(low[each.key], each.after.with_ttl(low[each.key].ttl)) for each in changes if each.after is not None]
-        yield PlannedStep(Phase.CHANGE, Step(
-            "address", f"Set {_list([each.key for each in changes])} to {wish.new} at {place}", (inputs.records(place, inputs.domain,
-            new),),
-            (f"the service answers at {wish.new}: look before you say yes",), f"every server of {place} hands out {wish.new}",
-            f"set it back to {wish.old}, which stays up until the hold has passed the other way", estimate=10,
-        ), tuple(needs))  # fmt: skip
+        new = [
+            RRsetChange(low[each.key], each.after.with_ttl(low[each.key].ttl))
+            for each in changes
+            if each.after is not None
+        ]
+        yield PlannedStep(
+            Phase.CHANGE,
+            Step(
+                "address",
+                f"Set {_list([each.key for each in changes])} to {wish.new} at {place}",
+                (inputs.records(place, inputs.domain, new),),
+                (f"the service answers at {wish.new}: look before you say yes",),
+                f"every server of {place} hands out {wish.new}",
+                f"set it back to {wish.old}, which stays up until the hold has passed the other way",
+                estimate=10,
+            ),
+            tuple(needs),
+        )
 
 
 def _afterwards(
-    inputs: PlanInput, wish: NewAddress, changes: list[RRsetChange], senders: list[tuple[RRset, RRset, RRset]], low: dict[RRsetKey, RRset]
+    inputs: PlanInput,
+    wish: NewAddress,
+    changes: list[RRsetChange],
+    senders: list[tuple[RRset, RRset, RRset]],
+    low: dict[RRsetKey, RRset],
 ) -> Iterator[PlannedStep]:
     new = [each.after.with_ttl(low[each.key].ttl) for each in changes if each.after is not None]
     back = f"set it back to {wish.old}"
     if changes:
-        yield PlannedStep(Phase.CONFIRM, Step(
-            "confirm-address", f"Confirm that everybody has {wish.new}", (Answered(inputs.domain, tuple(inputs.sides), tuple(new)),), (),
-            "every server and every resolver gives the new address", back,
-        ), tuple(OldDataExpired(inputs.domain, each.key) for each in changes))  # fmt: skip
+        yield PlannedStep(
+            Phase.CONFIRM,
+            Step(
+                "confirm-address",
+                f"Confirm that everybody has {wish.new}",
+                (Answered(inputs.domain, tuple(inputs.sides), tuple(new)),),
+                (),
+                "every server and every resolver gives the new address",
+                back,
+            ),
+            tuple(OldDataExpired(inputs.domain, each.key) for each in changes),
+        )
     raised = [
         RRsetChange(each, each.with_ttl(old.before.ttl))
         for each, old in zip(new, changes, strict=True)
@@ -129,22 +181,35 @@ def _afterwards(
     ]
     places = inputs.sides[-1:]  # by now the other side is out of reach
     for place in places if raised else ():
-        yield PlannedStep(Phase.RAISE, Step(
-            "raise-addresses", f"Raise the TTL of {_list([each.key for each in raised])} at {place} again",
-            (inputs.records(place, inputs.domain, raised),), (), f"every server of {place} hands them out so", "lower it again",
-            estimate=10,
-        ))  # fmt: skip
+        yield PlannedStep(
+            Phase.RAISE,
+            Step(
+                "raise-addresses",
+                f"Raise the TTL of {_list([each.key for each in raised])} at {place} again",
+                (inputs.records(place, inputs.domain, raised),),
+                (),
+                f"every server of {place} hands them out so",
+                "lower it again",
+                estimate=10,
+            ),
+        )
     yield PlannedStep(Phase.END, Step(
         "old-address", f"Nobody is sent to {wish.old} any more: it may be switched off", (ServiceEnded(wish.old),), (),
         "said, not seen: the tool switches nothing off", f"from here on {wish.old} has to work again first",
     ), (Unused(wish.old),))  # fmt: skip
     for place in places if senders else ():
-        yield PlannedStep(Phase.CLOSE, Step(
-            "old-sender", f"Let {wish.old} send mail no more, at {place}",
-            (inputs.records(place, inputs.domain, [RRsetChange(both, alone) for _, both, alone in senders]),),
-            (f"nothing sends from {wish.old} any more: look before you say yes",), f"every server of {place} names {wish.new} alone",
-            "name both again", estimate=10,
-        ))  # fmt: skip
+        yield PlannedStep(
+            Phase.CLOSE,
+            Step(
+                "old-sender",
+                f"Let {wish.old} send mail no more, at {place}",
+                (inputs.records(place, inputs.domain, [RRsetChange(both, alone) for _, both, alone in senders]),),
+                (f"nothing sends from {wish.old} any more: look before you say yes",),
+                f"every server of {place} names {wish.new} alone",
+                "name both again",
+                estimate=10,
+            ),
+        )
 
 
 def _list(keys: list[RRsetKey]) -> str:

@@ -1,4 +1,5 @@
-"""A domain's first delegation, and its last: into the service of a provider, and out of everything (docs/timing.md, rules 3 and 4)."""
+"""A domain's first delegation, and its last: into the service of a provider, and out of everything (docs/timing.md,
+rules 3 and 4)."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -30,11 +31,18 @@ class Retirement:
 def first_pieces(inputs: PlanInput, wish: First) -> Iterator[PlannedStep]:
     place, zone = inputs.place(wish.provider), inputs.domain
     servers = tuple(sorted(place.servers))
-    yield PlannedStep(Phase.READY, Step(
-        "ready", f"Check that {wish.provider} is ready for everybody", (Ready(zone, (wish.provider,), servers),),
-        ("every server answers for the zone with its own NS set", "every NS name has its address"), "every server, every address",
-        "nothing to take back",
-    ), tuple(NameKnown(host) for host in servers))  # fmt: skip
+    yield PlannedStep(
+        Phase.READY,
+        Step(
+            "ready",
+            f"Check that {wish.provider} is ready for everybody",
+            (Ready(zone, (wish.provider,), servers),),
+            ("every server answers for the zone with its own NS set", "every NS name has its address"),
+            "every server, every address",
+            "nothing to take back",
+        ),
+        tuple(NameKnown(host) for host in servers),
+    )
     back = "take the NS set away at the registrar again"
     yield from leading(inputs, zone, (), servers, f"{wish.provider}'s", back)
     yield confirmed(inputs, zone, servers, back, (), "Confirm that everybody can come to it")
@@ -53,23 +61,43 @@ def retirement_pieces(inputs: PlanInput, wish: Retirement) -> Iterator[PlannedSt
         yield from disconnected(inputs)
     yield from leading(inputs, zone, inputs.delegation, (), "nobody", back)
     yield confirmed(
-        inputs, zone, (), back, tuple(NoLongerQueried(place, zone) for place in places), "Confirm that nobody is led there any more"
+        inputs,
+        zone,
+        (),
+        back,
+        tuple(NoLongerQueried(place, zone) for place in places),
+        "Confirm that nobody is led there any more",
     )
     for host, addresses in wish.held:
-        yield PlannedStep(Phase.LEAVE, Step(
-            f"host-{name_text(host).split('.')[0]}", f"Take the host {name_text(host)} away at the registrar {inputs.registrar}",
-            (HostSet(inputs.registrar, host, inputs.parent_zone, addresses, (), inputs.glue_ttl),), ("no domain uses it",),
-            "the registry has no such host any more", "make it again", estimate=2,
-        ), (NsSetExpired(zone, (host,)),))  # fmt: skip
+        yield PlannedStep(
+            Phase.LEAVE,
+            Step(
+                f"host-{name_text(host).split('.')[0]}",
+                f"Take the host {name_text(host)} away at the registrar {inputs.registrar}",
+                (HostSet(inputs.registrar, host, inputs.parent_zone, addresses, (), inputs.glue_ttl),),
+                ("no domain uses it",),
+                "the registry has no such host any more",
+                "make it again",
+                estimate=2,
+            ),
+            (NsSetExpired(zone, (host,)),),
+        )
     for place in inputs.follows:
         yield PlannedStep(Phase.END, Step(
             "release", f"End the service at {place}", (Released(place, zone, inputs.main),), (),
             f"no server of {place} answers for it any more",
             "from here on it begins with telling it of the zone anew", estimate=10,
         ), (NoLongerQueried(place, zone),))  # fmt: skip
-    yield PlannedStep(Phase.END, Step(
-        "end", f"End the service at {inputs.main}", (ZoneEnded(inputs.main, zone, (inputs.apex_ns,), keys=anew),),
-        ("nobody asks there any more",),
-        f"no server of {inputs.main} answers for it any more", f"from here on it begins with creating the zone at {inputs.main} anew",
-        estimate=5,
-    ), (NoLongerQueried(inputs.main, zone), DsExpired(zone)))  # fmt: skip
+    yield PlannedStep(
+        Phase.END,
+        Step(
+            "end",
+            f"End the service at {inputs.main}",
+            (ZoneEnded(inputs.main, zone, (inputs.apex_ns,), keys=anew),),
+            ("nobody asks there any more",),
+            f"no server of {inputs.main} answers for it any more",
+            f"from here on it begins with creating the zone at {inputs.main} anew",
+            estimate=5,
+        ),
+        (NoLongerQueried(inputs.main, zone), DsExpired(zone)),
+    )

@@ -1,7 +1,8 @@
 """Own name servers: set up, given other addresses, given up (docs/timing.md, rules 3, 4, 10 and 16).
 
-A host has its address in the zone first, on every server, then at the registry; nobody names it before everybody can know it. Another
-address answers before it is given, and the old one until nobody can hold it. A host goes when nobody holds an NS set that names it.
+A host has its address in the zone first, on every server, then at the registry; nobody names it before everybody can
+know it. Another address answers before it is given, and the old one until nobody can hold it. A host goes when nobody
+holds an NS set that names it.
 """
 
 from collections.abc import Iterator, Mapping
@@ -25,8 +26,8 @@ _FORMS = "give the addresses that it has, or other ones, or none for a host that
 
 @dataclass(frozen=True, slots=True)
 class Hosts:
-    """``addresses``: host → what it shall have, none for one that goes; ``held``: what the registry has, None for no host; ``named``: hosts
-    that shall stand in both NS sets; ``alone``: and nobody else."""
+    """``addresses``: host → what it shall have, none for one that goes; ``held``: what the registry has, None for no
+    host; ``named``: hosts that shall stand in both NS sets; ``alone``: and nobody else."""
 
     addresses: Mapping[Name, tuple[str, ...]]
     held: Mapping[Name, tuple[str, ...] | None]
@@ -40,7 +41,8 @@ def host_pieces(inputs: PlanInput, wish: Hosts) -> Iterator[PlannedStep]:
     for host in (*wish.addresses, *wish.named):
         if not is_under(host, inputs.domain) or host == inputs.domain:
             raise BadInput(
-                f"{name_text(host)} is not below {name_text(inputs.domain)}", "only hosts below a domain have addresses at its registry"
+                f"{name_text(host)} is not below {name_text(inputs.domain)}",
+                "only hosts below a domain have addresses at its registry",
             )
     going = [host for host, addresses in wish.addresses.items() if not addresses]
     for host, addresses in wish.addresses.items():
@@ -63,17 +65,31 @@ def _sets_up(inputs: PlanInput, wish: Hosts) -> tuple[Name, ...]:
 
 
 def _in_zone(inputs: PlanInput, host: Name) -> tuple[str, ...]:
-    return tuple(address_text(data) for rtype in ADDRESSES for each in [inputs.contents.get(host, rtype)] if each for data in each.rdatas)
+    return tuple(
+        address_text(data)
+        for rtype in ADDRESSES
+        for each in [inputs.contents.get(host, rtype)]
+        if each
+        for data in each.rdatas
+    )
 
 
 def _placed(inputs: PlanInput, wish: Hosts, host: Name, addresses: tuple[str, ...]) -> Iterator[PlannedStep]:
     before, text = _in_zone(inputs, host), name_text(host)
     zone = inputs.contents
-    ttl = max((each.ttl for rtype in ADDRESSES if (each := zone.get(host, rtype))), default=inputs.contents.usual_ttl(host))
+    ttl = max(
+        (each.ttl for rtype in ADDRESSES if (each := zone.get(host, rtype))), default=inputs.contents.usual_ttl(host)
+    )
     after = {each.rtype: each for each in address_sets(host, addresses, ttl)}
-    changes = [RRsetChange(old, after.get(rtype)) for rtype in ADDRESSES if (old := zone.get(host, rtype)) != after.get(rtype)]
+    changes = [
+        RRsetChange(old, after.get(rtype)) for rtype in ADDRESSES if (old := zone.get(host, rtype)) != after.get(rtype)
+    ]
     words = f"{', '.join(before)} → {', '.join(addresses)}" if before else ", ".join(addresses)
-    back = f"set it back to {', '.join(before)}, which stays up until the hold has passed the other way" if before else "take it away again"
+    back = (
+        f"set it back to {', '.join(before)}, which stays up until the hold has passed the other way"
+        if before
+        else "take it away again"
+    )
     changing, telling = (Phase.CHANGE, Phase.SWITCH) if before and inputs.made else (Phase.MAKE, Phase.MAKE)
     for place in inputs.sides if changes else ():
         yield PlannedStep(changing, Step(
@@ -83,11 +99,18 @@ def _placed(inputs: PlanInput, wish: Hosts, host: Name, addresses: tuple[str, ..
         ))  # fmt: skip
     held = wish.held.get(host)
     if set(held or ()) != set(addresses) and (held is not None or not wish.with_addresses):
-        yield PlannedStep(telling, Step(
-            f"host-{text.split('.')[0]}", f"Set the addresses of {text} at the registrar {inputs.registrar}: {', '.join(addresses)}",
-            (HostSet(inputs.registrar, host, inputs.parent_zone, held or (), addresses, inputs.glue_ttl),), (),
-            "the registry holds just these", back, estimate=3600 if inputs.registrar_by_hand else 2,
-        ))  # fmt: skip
+        yield PlannedStep(
+            telling,
+            Step(
+                f"host-{text.split('.')[0]}",
+                f"Set the addresses of {text} at the registrar {inputs.registrar}: {', '.join(addresses)}",
+                (HostSet(inputs.registrar, host, inputs.parent_zone, held or (), addresses, inputs.glue_ttl),),
+                (),
+                "the registry holds just these",
+                back,
+                estimate=3600 if inputs.registrar_by_hand else 2,
+            ),
+        )
     if before and changes:
         yield PlannedStep(Phase.SEEN, Step(
             f"glue-{text.split('.')[0]}", f"See the new glue of {text} on every server of the parent zone",
@@ -102,12 +125,21 @@ def _left(inputs: PlanInput, host: Name, old: list[str], new: tuple[RRset, ...])
     """Nobody asks at the old addresses any more: those that no other name server has may be switched off."""
     text = name_text(host)
     needs = tuple(Unused(address) for address in old)
-    yield PlannedStep(Phase.CONFIRM, Step(
-        f"confirm-{text.split('.')[0]}", f"Nobody asks {text} at {', '.join(old) or 'another address'} any more",
-        (Answered(inputs.domain, tuple(inputs.sides), new),), (), "every server and every resolver gives the new addresses",
-        "set it back",
-    ), needs)  # fmt: skip
-    shared = {address for place in inputs.places for other, each in place.servers.items() if other != host for address in each}
+    yield PlannedStep(
+        Phase.CONFIRM,
+        Step(
+            f"confirm-{text.split('.')[0]}",
+            f"Nobody asks {text} at {', '.join(old) or 'another address'} any more",
+            (Answered(inputs.domain, tuple(inputs.sides), new),),
+            (),
+            "every server and every resolver gives the new addresses",
+            "set it back",
+        ),
+        needs,
+    )
+    shared = {
+        address for place in inputs.places for other, each in place.servers.items() if other != host for address in each
+    }
     for address in old:
         if address not in shared:
             yield PlannedStep(Phase.END, Step(
@@ -127,9 +159,18 @@ def _gone(inputs: PlanInput, wish: Hosts, host: Name) -> Iterator[PlannedStep]:
         ), needs)  # fmt: skip
     changes = [RRsetChange(each, None) for rtype in ADDRESSES if (each := inputs.contents.get(host, rtype)) is not None]
     for place in inputs.serving_at_the_end if changes else ():
-        yield PlannedStep(Phase.END, Step(
-            f"address-{text.split('.')[0]}", f"Take the address of {text} out of the zone at {place}",
-            (inputs.records(place, inputs.domain, changes),), (), f"no server of {place} gives it any more", "put it back", estimate=10,
-        ), needs)  # fmt: skip
+        yield PlannedStep(
+            Phase.END,
+            Step(
+                f"address-{text.split('.')[0]}",
+                f"Take the address of {text} out of the zone at {place}",
+                (inputs.records(place, inputs.domain, changes),),
+                (),
+                f"no server of {place} gives it any more",
+                "put it back",
+                estimate=10,
+            ),
+            needs,
+        )
     if not before and held is None:
         raise BadInput(f"{text} is no host: it has no address in the zone, and the registry does not know it", _FORMS)

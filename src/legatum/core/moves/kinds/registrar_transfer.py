@@ -1,9 +1,10 @@
 """Moving a registration from one registrar to another, its DNS untouched (docs/timing.md, rule 13).
 
-What the registry holds must come out the same: NS set, DS records, hosts. Nothing that needs the losing registrar may be pending, and
-where it also runs the DNS or the hosts these have gone first. The lock is lifted, the transfer is asked for with the authorisation
-code, followed until the losing registrar lets go or five days have passed, and looked at afterwards; then the domain is locked
-again and gets a code that nobody knows. The way back lasts as long as the transfer is pending.
+What the registry holds must come out the same: NS set, DS records, hosts. Nothing that needs the losing registrar may
+be pending, and where it also runs the DNS or the hosts these have gone first. The lock is lifted, the transfer is asked
+for with the authorisation code, followed until the losing registrar lets go or five days have passed, and looked at
+afterwards; then the domain is locked again and gets a code that nobody knows. The way back lasts as long as the
+transfer is pending.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
@@ -28,7 +29,8 @@ _EXPIRY_DAYS = 15
 
 @dataclass(frozen=True)
 class RegisteredDomain:
-    """What is registered, as it was seen. ``ds``: rdata; ``hosts``: those below the domain, with addresses. Dates in RFC 3339."""
+    """What is registered, as it was seen. ``ds``: rdata; ``hosts``: those below the domain, with addresses. Dates in
+    RFC 3339."""
 
     domain: Name
     at: float
@@ -45,8 +47,8 @@ class RegisteredDomain:
 
 @dataclass(frozen=True)
 class Account:
-    """One of the two registrars. ``servers``, ``addresses``: of DNS services that stop when a domain leaves it; ``takes_ds``: DS
-    records can be put in through it."""
+    """One of the two registrars. ``servers``, ``addresses``: of DNS services that stop when a domain leaves it;
+    ``takes_ds``: DS records can be put in through it."""
 
     name: str
     by_hand: bool
@@ -57,8 +59,8 @@ class Account:
 
 @dataclass(frozen=True)
 class Terms:
-    """``code``: where the authorisation code is, as a reference; ``approve``: at the losing account, instead of waiting; ``years``:
-    added by the transfer; ``registrant``: the contact to put in afterwards, if any."""
+    """``code``: where the authorisation code is, as a reference; ``approve``: at the losing account, instead of
+    waiting; ``years``: added by the transfer; ``registrant``: the contact to put in afterwards, if any."""
 
     losing: Account
     gaining: Account
@@ -77,7 +79,8 @@ class Obstacle:
 
 
 def obstacles(held: RegisteredDomain, losing: Account, now: float, pending: bool = False) -> list[Obstacle]:
-    """What stands in the way of a transfer; ``pending``: it has been asked for already, so that the registry says so."""
+    """What stands in the way of a transfer; ``pending``: it has been asked for already, so that the registry says
+    so."""
     return [*_by_status(held, pending), *_by_date(held, now), *_by_dns(held, losing)]
 
 
@@ -86,7 +89,9 @@ def _by_status(held: RegisteredDomain, pending: bool) -> Iterator[Obstacle]:
         if status.startswith("pending") and not (pending and status == "pendingTransfer"):
             yield Obstacle(f"the registry says {status}", "wait until that is over, or have it cancelled")
         elif status == "serverTransferProhibited":
-            yield Obstacle("the registry itself forbids the transfer", f"ask {held.registrar} why, and to have it lifted")
+            yield Obstacle(
+                "the registry itself forbids the transfer", f"ask {held.registrar} why, and to have it lifted"
+            )
         elif status == "redemptionPeriod":
             yield Obstacle(
                 "the domain is deleted and in its redemption period",
@@ -114,7 +119,10 @@ def _by_dns(held: RegisteredDomain, losing: Account) -> Iterator[Obstacle]:
         )
     for host, addresses in held.hosts.items():
         if gone := sorted(set(addresses) & set(losing.addresses)):
-            reason = f"the host {name_text(host)} has {gone[0]}, which {losing.name} runs, and which may stop when the domain leaves it"
+            reason = (
+                f"the host {name_text(host)} has {gone[0]}, which {losing.name} runs, and which may stop "
+                "when the domain leaves it"
+            )
             yield Obstacle(
                 reason,
                 "give it an address of your own first: `legatum hosts renumber HOST --from ADDRESS --to ADDRESS`",
@@ -143,40 +151,75 @@ def _steps(held: RegisteredDomain, wish: Terms) -> Iterator[Step]:
     losing, gaining, domain, known = wish.losing, wish.gaining, held.domain, held.registrar
     one, other = losing.name, gaining.name
     yield Step(
-        FIT, "Check that the domain is fit for a transfer", (Fit(one, other, domain),),
-        ("no status forbids it", f"{QUIET_DAYS} days since registration and the last transfer", "expiry far enough ahead",
-         "nothing else is pending", f"{losing.name} runs neither its DNS nor its hosts"),
-        "nothing stands in the way", "nothing to take back",
-    )  # fmt: skip
+        FIT,
+        "Check that the domain is fit for a transfer",
+        (Fit(one, other, domain),),
+        (
+            "no status forbids it",
+            f"{QUIET_DAYS} days since registration and the last transfer",
+            "expiry far enough ahead",
+            "nothing else is pending",
+            f"{losing.name} runs neither its DNS nor its hosts",
+        ),
+        "nothing stands in the way",
+        "nothing to take back",
+    )
     locks = _in_the_way(held.statuses) or ([TRANSFER_LOCK] if losing.by_hand else [])
     if locks:
         yield Step(
-            UNLOCK, f"Lift the lock at {one}", (Statuses(one, domain, (), tuple(locks)),), (), f"{' and '.join(locks)} no longer set",
-            "set it again", estimate=60 if not losing.by_hand else 3600,
-        )  # fmt: skip
+            UNLOCK,
+            f"Lift the lock at {one}",
+            (Statuses(one, domain, (), tuple(locks)),),
+            (),
+            f"{' and '.join(locks)} no longer set",
+            "set it again",
+            estimate=60 if not losing.by_hand else 3600,
+        )
     yield Step(
-        REQUEST, f"Ask for the transfer at {other}", (Transfer("request", one, other, domain, known, wish.code, wish.years),),
-        ("still fit for it", "the authorisation code is at hand"), "the registry says that it is pending, or done",
-        "cancel it while it is pending", estimate=60,
-    )  # fmt: skip
+        REQUEST,
+        f"Ask for the transfer at {other}",
+        (Transfer("request", one, other, domain, known, wish.code, wish.years),),
+        ("still fit for it", "the authorisation code is at hand"),
+        "the registry says that it is pending, or done",
+        "cancel it while it is pending",
+        estimate=60,
+    )
     if wish.approve:
         yield Step(
-            APPROVE, f"Approve it at {one}", (Transfer("approve", one, other, domain, known),), (f"the transfer to {other} is pending",),
-            "the registry says that it was approved", "none: another transfer, sixty days later", estimate=60,
-        )  # fmt: skip
+            APPROVE,
+            f"Approve it at {one}",
+            (Transfer("approve", one, other, domain, known),),
+            (f"the transfer to {other} is pending",),
+            "the registry says that it was approved",
+            "none: another transfer, sixty days later",
+            estimate=60,
+        )
     yield Step(
-        FOLLOW, f"Follow it until {other} has the domain", (Followed(one, other, domain, known),), (),
-        f"the registry holds the domain for {other}", "cancel it while it is pending", estimate=60 if wish.approve else BY_ITSELF,
-    )  # fmt: skip
+        FOLLOW,
+        f"Follow it until {other} has the domain",
+        (Followed(one, other, domain, known),),
+        (),
+        f"the registry holds the domain for {other}",
+        "cancel it while it is pending",
+        estimate=60 if wish.approve else BY_ITSELF,
+    )
     yield Step(
-        KEPT, "Check that NS set, DS records and hosts are what they were", (Kept(other, domain),), (),
-        f"{len(held.nameservers)} name servers, {len(held.ds)} DS records, {len(held.hosts)} hosts, all as before", "nothing to take back",
-    )  # fmt: skip
+        KEPT,
+        "Check that NS set, DS records and hosts are what they were",
+        (Kept(other, domain),),
+        (),
+        f"{len(held.nameservers)} name servers, {len(held.ds)} DS records, {len(held.hosts)} hosts, all as before",
+        "nothing to take back",
+    )
     if wish.registrant:
         yield Step(
-            REGISTRANT, f"Put the contact {wish.registrant} in as registrant", (RegistrantChanged(other, domain, wish.registrant),),
-            (f"{other} has the contact",), "the registry shows it", "put the former one in again",
-        )  # fmt: skip
+            REGISTRANT,
+            f"Put the contact {wish.registrant} in as registrant",
+            (RegistrantChanged(other, domain, wish.registrant),),
+            (f"{other} has the contact",),
+            "the registry shows it",
+            "put the former one in again",
+        )
     yield from _after(held, wish)
 
 
@@ -190,17 +233,27 @@ def _after(held: RegisteredDomain, wish: Terms) -> Iterator[Step]:
             "nothing to take back",
         )  # fmt: skip
     yield Step(
-        LOCK, f"Lock it at {gaining.name}", (Statuses(gaining.name, domain, tuple(locks), ()),), (),
-        f"{', '.join(locks)} as before, the transfer lock in any case", "lift the lock", estimate=60 if not gaining.by_hand else 3600,
-    )  # fmt: skip
+        LOCK,
+        f"Lock it at {gaining.name}",
+        (Statuses(gaining.name, domain, tuple(locks), ()),),
+        (),
+        f"{', '.join(locks)} as before, the transfer lock in any case",
+        "lift the lock",
+        estimate=60 if not gaining.by_hand else 3600,
+    )
     yield Step(
-        SETTLED, "Confirm registration data and the parent's servers", (Settled(gaining.name, domain, held.registrar),), (),
-        f"registration data name {gaining.name}; every server of the parent zone hands out the same NS set", "nothing to take back",
-    )  # fmt: skip
+        SETTLED,
+        "Confirm registration data and the parent's servers",
+        (Settled(gaining.name, domain, held.registrar),),
+        (),
+        f"registration data name {gaining.name}; every server of the parent zone hands out the same NS set",
+        "nothing to take back",
+    )
 
 
 def _in_the_way(statuses: Sequence[str]) -> list[str]:
-    """The registrar's own locks that a transfer cannot begin under: on updates nothing else can be lifted, and no code set."""
+    """The registrar's own locks that a transfer cannot begin under: on updates nothing else can be lifted, and no code
+    set."""
     return [each for each in (TRANSFER_LOCK, UPDATE_LOCK) if each in statuses]
 
 
@@ -215,7 +268,9 @@ def differences(before: Registered, after: RegisteredDomain) -> list[str]:
     now = {host: sorted(addresses) for host, addresses in after.hosts.items()}
     for host, addresses in before.hosts.items():
         if now.get(host) != sorted(addresses):
-            found.append(f"the host {name_text(host)} had {', '.join(addresses)} and has {', '.join(now.get(host, ['nothing']))}")
+            found.append(
+                f"the host {name_text(host)} had {', '.join(addresses)} and has {', '.join(now.get(host, ['nothing']))}"
+            )
     return found
 
 

@@ -1,6 +1,7 @@
 """A second provider for a zone, and without it again (docs/timing.md, rules 4 and 16).
 
-It is told of the zone and has it before anybody names it; it leaves both NS sets first, and its service ends when nobody asks it.
+It is told of the zone and has it before anybody names it; it leaves both NS sets first, and its service ends when
+nobody asks it.
 """
 
 from collections.abc import Iterator
@@ -20,8 +21,9 @@ from legatum.core.records.rrtype import NS
 
 @dataclass(frozen=True, slots=True)
 class Second:
-    """``name``: a secondary of the settings; ``leaves``: it shall be one no longer; ``at_registrar``: its servers are named there too;
-    ``serves``: it has the zone already; ``dead``: its servers, where they answer no more, so that nobody can depend on them."""
+    """``name``: a secondary of the settings; ``leaves``: it shall be one no longer; ``at_registrar``: its servers are
+    named there too; ``serves``: it has the zone already; ``dead``: its servers, where they answer no more, so that
+    nobody can depend on them."""
 
     name: str
     leaves: bool = False
@@ -42,43 +44,74 @@ def _joined(inputs: PlanInput, wish: Second) -> Iterator[PlannedStep]:
     named = set(targets(present)) == set(wanted) and (not wish.at_registrar or set(inputs.delegation) == set(wanted))
     if not (wish.serves and named):
         yield _told(inputs, wish)
-    yield PlannedStep(Phase.READY, Step(
-        "ready", f"Check that {wish.name} is ready for everybody", (Ready(zone, (wish.name,), ()),),
-        ("every server of it answers for the zone", "every NS name has its address"), "every server, every address, the same contents",
-        "nothing to take back",
-    ), tuple(NameKnown(host) for host in servers))  # fmt: skip
+    yield PlannedStep(
+        Phase.READY,
+        Step(
+            "ready",
+            f"Check that {wish.name} is ready for everybody",
+            (Ready(zone, (wish.name,), ()),),
+            ("every server of it answers for the zone", "every NS name has its address"),
+            "every server, every address, the same contents",
+            "nothing to take back",
+        ),
+        tuple(NameKnown(host) for host in servers),
+    )
     yield from _named(inputs, wish, wanted, f"{wish.name} beside {inputs.main}", (*inputs.follows, wish.name))
     yield _everybody_has_it(inputs, wish, (inputs.main, wish.name), wanted, "take it out again", (), resolvers=False)
 
 
 def _told(inputs: PlanInput, wish: Second) -> PlannedStep:
-    return PlannedStep(Phase.MAKE, Step(
-        "join", f"Have {wish.name} serve the zone too", (Joined(wish.name, inputs.domain, inputs.main),),
-        (f"{wish.name} can be told of it",),
-        f"every server of {wish.name} has the serial of {inputs.main}", "nobody asks it yet: leave it or have it ended", estimate=30,
-    ))  # fmt: skip
+    return PlannedStep(
+        Phase.MAKE,
+        Step(
+            "join",
+            f"Have {wish.name} serve the zone too",
+            (Joined(wish.name, inputs.domain, inputs.main),),
+            (f"{wish.name} can be told of it",),
+            f"every server of {wish.name} has the serial of {inputs.main}",
+            "nobody asks it yet: leave it or have it ended",
+            estimate=30,
+        ),
+    )
 
 
-def _named(inputs: PlanInput, wish: Second, wanted: tuple[Name, ...], whose: str, follows: tuple[str, ...]) -> Iterator[PlannedStep]:
+def _named(
+    inputs: PlanInput, wish: Second, wanted: tuple[Name, ...], whose: str, follows: tuple[str, ...]
+) -> Iterator[PlannedStep]:
     zone, present = inputs.domain, inputs.apex_ns
     back = f"set it back to {', '.join(map(name_text, targets(present)))}"
     if set(targets(present)) != set(wanted):
         if inputs.place(inputs.main).own_ns:
-            raise GateShut(f"the NS set at {inputs.main} cannot be changed", "a second provider must be named in the zone: RFC 1034 s4.2.2")
+            raise GateShut(
+                f"the NS set at {inputs.main} cannot be changed",
+                "a second provider must be named in the zone: RFC 1034 s4.2.2",
+            )
         effect = inputs.records(inputs.main, zone, [RRsetChange(present, rrset(zone, NS, present.ttl, wanted))])
-        yield PlannedStep(Phase.CHANGE, Step(
-            "apex", f"Set the NS set of the zone at {inputs.main} to {whose}", (type(effect)(effect.place, zone, effect.changed,
-            follows),),
-            (), "every server of both hands it out", back, estimate=20,
-        ))  # fmt: skip
+        yield PlannedStep(
+            Phase.CHANGE,
+            Step(
+                "apex",
+                f"Set the NS set of the zone at {inputs.main} to {whose}",
+                (type(effect)(effect.place, zone, effect.changed, follows),),
+                (),
+                "every server of both hands it out",
+                back,
+                estimate=20,
+            ),
+        )
     if wish.at_registrar and set(inputs.delegation) != set(wanted):
         yield from leading(inputs, zone, inputs.delegation, wanted, whose, back, ready=False)
 
 
 def _everybody_has_it(
-    inputs: PlanInput, wish: Second, places: tuple[str, ...], wanted: tuple[Name, ...], back: str, needs: tuple[Need, ...],
+    inputs: PlanInput,
+    wish: Second,
+    places: tuple[str, ...],
+    wanted: tuple[Name, ...],
+    back: str,
+    needs: tuple[Need, ...],
     resolvers: bool = True,
-) -> PlannedStep:  # fmt: skip
+) -> PlannedStep:
     """Parent and child the same set; where the registrar is not asked to change it, the places alone."""
     if wish.at_registrar or set(inputs.delegation) == set(wanted):
         return confirmed(inputs, inputs.domain, wanted, back, needs, resolvers=resolvers)
@@ -96,7 +129,9 @@ def _left(inputs: PlanInput, wish: Second) -> Iterator[PlannedStep]:
     zone, present = inputs.domain, inputs.apex_ns
     servers = set(wish.dead or inputs.place(wish.name).servers)
     if not servers & {*targets(present), *inputs.delegation} and not wish.serves:
-        words = f"{wish.name} is no second provider of {name_text(zone)}: nobody names it, and it does not serve the zone"
+        words = (
+            f"{wish.name} is no second provider of {name_text(zone)}: nobody names it, and it does not serve the zone"
+        )
         raise AlreadySo(words, "is it the right provider, and the right domain?")
     wanted = tuple(sorted(set(targets(present)) - servers))
     if not wanted or (inputs.delegation and not set(inputs.delegation) - servers):
@@ -105,8 +140,16 @@ def _left(inputs: PlanInput, wish: Second) -> Iterator[PlannedStep]:
     yield from _named(inputs, wish, wanted, f"{inputs.main} without {wish.name}", follows)
     yield _everybody_has_it(inputs, wish, (inputs.main,), wanted, f"name {wish.name} again", _needs(wish, zone))
     if wish.serves:
-        yield PlannedStep(Phase.END, Step(
-            "release", f"End the service at {wish.name}", (Released(wish.name, zone, inputs.main),),
-            ("the hold has passed and everything is confirmed",), f"no server of {wish.name} answers for the domain any more",
-            "from here on it begins with telling it of the zone anew", estimate=10,
-        ), (NoLongerQueried(wish.name, zone),))  # fmt: skip
+        yield PlannedStep(
+            Phase.END,
+            Step(
+                "release",
+                f"End the service at {wish.name}",
+                (Released(wish.name, zone, inputs.main),),
+                ("the hold has passed and everything is confirmed",),
+                f"no server of {wish.name} answers for the domain any more",
+                "from here on it begins with telling it of the zone anew",
+                estimate=10,
+            ),
+            (NoLongerQueried(wish.name, zone),),
+        )

@@ -1,7 +1,8 @@
-"""A second provider that signs the zone by itself, beside the first, and without it again (docs/timing.md, rules 4 and 8).
+"""A second provider that signs the zone by itself, beside the first, and without it again (docs/timing.md, rules 4 and
+8).
 
-Each has a zone of its own, with the other's zone keys in its key set, and the parent has DS records for the keys of both (RFC 8901 s2.1.2):
-so whatever a cache has of the one fits what it has of the other, for as long as both are named.
+Each has a zone of its own, with the other's zone keys in its key set, and the parent has DS records for the keys of
+both (RFC 8901 s2.1.2): so whatever a cache has of the one fits what it has of the other, for as long as both are named.
 """
 
 from collections.abc import Iterator
@@ -26,8 +27,8 @@ from legatum.core.records.rrtype import NS
 
 @dataclass(frozen=True, slots=True)
 class SecondSigner:
-    """``name``: a provider of the settings with a zone of its own; ``leaves``: it shall have none any longer; ``dead``: its servers, where
-    they answer no more."""
+    """``name``: a provider of the settings with a zone of its own; ``leaves``: it shall have none any longer; ``dead``:
+    its servers, where they answer no more."""
 
     name: str
     leaves: bool = False
@@ -35,7 +36,8 @@ class SecondSigner:
 
 
 def second_signer_steps(inputs: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
-    """Raises :class:`GateShut` for providers that cannot serve a zone together, or without which nobody would be left."""
+    """Raises :class:`GateShut` for providers that cannot serve a zone together, or without which nobody would be
+    left."""
     return _left(inputs, wish) if wish.leaves else _joined(inputs, wish)
 
 
@@ -45,7 +47,10 @@ def _joined(inputs: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
     wanted = tuple(sorted({*targets(present), *other.servers}))
     together = rrset(zone, NS, present.ttl, wanted)
     keys, places = keys_to_come(inputs, other.name), (main.name, *inputs.followers(main.name), other.name)
-    back = f"set it back to {', '.join(map(name_text, targets(present)))}; {other.name} stays up until the hold has passed the other way"
+    back = (
+        f"set it back to {', '.join(map(name_text, targets(present)))}; {other.name} stays up until the hold "
+        "has passed the other way"
+    )
     yield from before_leading(inputs, SHARED_KEYS, main, other, keys)
     yield from copied(zone, main, other, together, "the NS set of both", keys)
     yield ready(zone, main, other, wanted)
@@ -60,27 +65,40 @@ def _refuse_unfit(inputs: PlanInput, main: Place, other: Place) -> None:
     if not inputs.anchors:
         raise GateShut(
             f"{text} is not signed and connected, and {other.name} is no secondary of the settings",
-            "a second provider takes a copy: make it one under [secondaries]; or connect the domain first: then each signs a zone",
+            "a second provider takes a copy: make it one under [secondaries]; or connect the domain first: "
+            "then each signs a zone",
         )
     lacking = [f"{each.name} takes no zone keys of others" for each in (main, other) if not each.takes_foreign]
     if lacking or not other.signs:
         raise GateShut(
             "; ".join([*lacking, *([] if other.signs else [f"{other.name} does not sign by itself"])]),
-            "the settings say what a provider can: `takes_keys`, `signs`; or make it a secondary of the signed data, under [secondaries]",
+            "the settings say what a provider can: `takes_keys`, `signs`; or make it a secondary of the "
+            "signed data, under [secondaries]",
         )
     for each in (main, other):
         if each.own_ns:
-            raise GateShut(f"the NS set at {each.name} cannot be changed", "both have to name the servers of both: RFC 1034 s4.2.2")
+            raise GateShut(
+                f"the NS set at {each.name} cannot be changed", "both have to name the servers of both: RFC 1034 s4.2.2"
+            )
     if set(other.servers) & {*targets(inputs.apex_ns), *inputs.delegation}:
-        raise GateShut(f"servers of {other.name} are named for {text} already", f"`legatum survey {text}` says what they answer")
+        raise GateShut(
+            f"servers of {other.name} are named for {text} already", f"`legatum survey {text}` says what they answer"
+        )
 
 
 def _named(inputs: PlanInput, place: Place, before: RRset, after: RRset, whose: str) -> PlannedStep:
-    return PlannedStep(Phase.CHANGE, Step(
-        f"apex-{place.name}", f"Set the NS set at {place.name} to {whose}",
-        (inputs.records(place.name, inputs.domain, [RRsetChange(before, after)]),), (), f"every server of {place.name} hands it out",
-        f"set it back to {', '.join(map(name_text, targets(before)))}", estimate=10,
-    ))  # fmt: skip
+    return PlannedStep(
+        Phase.CHANGE,
+        Step(
+            f"apex-{place.name}",
+            f"Set the NS set at {place.name} to {whose}",
+            (inputs.records(place.name, inputs.domain, [RRsetChange(before, after)]),),
+            (),
+            f"every server of {place.name} hands it out",
+            f"set it back to {', '.join(map(name_text, targets(before)))}",
+            estimate=10,
+        ),
+    )
 
 
 def _left(inputs: PlanInput, wish: SecondSigner) -> Iterator[PlannedStep]:
@@ -115,7 +133,8 @@ def _alone(inputs: PlanInput, wish: SecondSigner, own: Keys) -> DsSet:
     alone = inputs.anchors.only(own.entry)
     if not alone:
         raise GateShut(
-            f"the parent has no DS for a key with which {inputs.main} signs {name_text(inputs.domain)}: without {wish.name} it is bogus",
+            f"the parent has no DS for a key with which {inputs.main} signs {name_text(inputs.domain)}: "
+            f"without {wish.name} it is bogus",
             f"`legatum ds show {name_text(inputs.domain)}` says how it is",
         )
     return alone

@@ -1,5 +1,5 @@
-"""A name that is to lead to a site elsewhere: as an alias, or, where none may stand, with the addresses that its target has
-(docs/timing.md, rules 1 to 3)."""
+"""A name that is to lead to a site elsewhere: as an alias, or, where none may stand, with the addresses that its target
+has (docs/timing.md, rules 1 to 3)."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -28,8 +28,8 @@ def beside(zone: Zone, name: Name) -> list[RRset]:
 
 @dataclass(frozen=True, slots=True)
 class Alias:
-    """``addresses``: of the target, for a name at which no alias may stand: those are given there, and looked after; ``tracked``: they are
-    already."""
+    """``addresses``: of the target, for a name at which no alias may stand: those are given there, and looked after;
+    ``tracked``: they are already."""
 
     name: Name
     target: Name
@@ -43,7 +43,9 @@ def alias_pieces(inputs: PlanInput, wish: Alias) -> Iterator[PlannedStep]:
     before = [each for each in zone.at(wish.name) if each.rtype in _LEADING]
     _refuse_delegated(inputs, wish)
     ttl = min((each.ttl for each in before), default=zone.usual_ttl(wish.name))
-    after = [rrset(wish.name, each.rtype, ttl, each.rdatas) for each in wish.addresses] or [rrset(wish.name, CNAME, ttl, [wish.target])]
+    after = [rrset(wish.name, each.rtype, ttl, each.rdatas) for each in wish.addresses] or [
+        rrset(wish.name, CNAME, ttl, [wish.target])
+    ]
     changes = [RRsetChange(each, next((one for one in after if one.rtype == each.rtype), None)) for each in before]
     changes += [RRsetChange(None, each) for each in after if each.rtype not in {one.rtype for one in before}]
     changes = [each for each in changes if each.before is None or not each.before.says_the_same(each.after)]
@@ -51,13 +53,23 @@ def alias_pieces(inputs: PlanInput, wish: Alias) -> Iterator[PlannedStep]:
         raise AlreadySo(f"{text} leads to {name_text(wish.target)} already", "leave it out")
     low = ttl if inputs.at_once else min(inputs.low_ttl, ttl)
     lowered = [
-        RRsetChange(each.before, each.before.with_ttl(low)) for each in changes if each.before is not None and each.before.ttl != low
+        RRsetChange(each.before, each.before.with_ttl(low))
+        for each in changes
+        if each.before is not None and each.before.ttl != low
     ]
     for place in inputs.sides if lowered else ():
-        yield PlannedStep(Phase.LOWER, Step(
-            "lower-alias", f"Lower the TTL of {text} at {place} to {low}", (inputs.records(place, inputs.domain, lowered),),
-            ("it is what was seen when drafting",), f"every server of {place} hands it out so", "raise it again", estimate=10,
-        ))  # fmt: skip
+        yield PlannedStep(
+            Phase.LOWER,
+            Step(
+                "lower-alias",
+                f"Lower the TTL of {text} at {place} to {low}",
+                (inputs.records(place, inputs.domain, lowered),),
+                ("it is what was seen when drafting",),
+                f"every server of {place} hands it out so",
+                "raise it again",
+                estimate=10,
+            ),
+        )
     yield from _exchanged(inputs, wish, changes, low)
     yield from _afterwards(inputs, wish, changes, low, ttl)
 
@@ -79,34 +91,55 @@ def _exchanged(inputs: PlanInput, wish: Alias, changes: Sequence[RRsetChange], l
     how = "the addresses of " if wish.addresses else "an alias of "
     for place in inputs.sides if changes else ():
         new = [RRsetChange(_low(each.before, low), _low(each.after, low)) for each in changes]
-        yield PlannedStep(Phase.CHANGE, Step(
-            "alias", f"Give {name_text(wish.name)} {how}{name_text(wish.target)} at {place}",
-            (inputs.records(place, inputs.domain, new),),
-            ("the service answers there for that name: look before you say yes",), f"every server of {place} hands it out so",
-            "set it back, to where everything stays up until the hold has passed the other way", estimate=10,
-        ), needs)  # fmt: skip
+        yield PlannedStep(
+            Phase.CHANGE,
+            Step(
+                "alias",
+                f"Give {name_text(wish.name)} {how}{name_text(wish.target)} at {place}",
+                (inputs.records(place, inputs.domain, new),),
+                ("the service answers there for that name: look before you say yes",),
+                f"every server of {place} hands it out so",
+                "set it back, to where everything stays up until the hold has passed the other way",
+                estimate=10,
+            ),
+            needs,
+        )
 
 
-def _afterwards(inputs: PlanInput, wish: Alias, changes: Sequence[RRsetChange], low: int, ttl: int) -> Iterator[PlannedStep]:
+def _afterwards(
+    inputs: PlanInput, wish: Alias, changes: Sequence[RRsetChange], low: int, ttl: int
+) -> Iterator[PlannedStep]:
     zone, text = inputs.domain, name_text(wish.name)
     given = tuple(_low(each.after, low) for each in changes if each.after is not None)
-    looks: list[Effect] = [Answered(zone, tuple(inputs.sides), tuple(each for each in given if each is not None))] if given else []
+    looks: list[Effect] = (
+        [Answered(zone, tuple(inputs.sides), tuple(each for each in given if each is not None))] if given else []
+    )
     looks += [Tracked(zone, wish.name, wish.target)] if wish.addresses else []
     yield PlannedStep(Phase.CONFIRM, Step(
         "confirm-alias", f"Confirm that everybody is led to {name_text(wish.target)} by {text}", tuple(looks), (),
         "every server and every resolver gives it", "set it back",
     ), tuple(OldDataExpired(zone, each.key, negative=each.before is None) for each in changes))  # fmt: skip
-    raised = [RRsetChange(_low(each.after, low), each.after) for each in changes if each.after is not None and low != ttl]
+    raised = [
+        RRsetChange(_low(each.after, low), each.after) for each in changes if each.after is not None and low != ttl
+    ]
     for place in inputs.sides[-1:] if raised else ():
         yield PlannedStep(Phase.RAISE, Step(
             "raise-alias", f"Raise the TTL of {text} at {place} to {ttl}", (inputs.records(place, zone, raised),), (),
             f"every server of {place} hands it out so", "lower it again", estimate=10,
         ))  # fmt: skip
     for address in _left(inputs, changes):
-        yield PlannedStep(Phase.END, Step(
-            "old-address", f"Nobody is sent to {address} any more: it may be switched off", (ServiceEnded(address),), (),
-            "said, not seen: the tool switches nothing off", f"from here on {address} has to work again first",
-        ), (Unused(address),))  # fmt: skip
+        yield PlannedStep(
+            Phase.END,
+            Step(
+                "old-address",
+                f"Nobody is sent to {address} any more: it may be switched off",
+                (ServiceEnded(address),),
+                (),
+                "said, not seen: the tool switches nothing off",
+                f"from here on {address} has to work again first",
+            ),
+            (Unused(address),),
+        )
 
 
 def _left(inputs: PlanInput, changes: Sequence[RRsetChange]) -> list[str]:
@@ -118,6 +151,16 @@ def _left(inputs: PlanInput, changes: Sequence[RRsetChange]) -> list[str]:
         if each.rtype in ADDRESSES and (each.name, each.rtype) not in own
         for data in each.rdatas
     }
-    kept |= {address_text(data) for each in changes if each.after is not None and each.key[1] in ADDRESSES for data in each.after.rdatas}
-    gone = [address_text(data) for each in changes if each.before is not None and each.key[1] in ADDRESSES for data in each.before.rdatas]
+    kept |= {
+        address_text(data)
+        for each in changes
+        if each.after is not None and each.key[1] in ADDRESSES
+        for data in each.after.rdatas
+    }
+    gone = [
+        address_text(data)
+        for each in changes
+        if each.before is not None and each.key[1] in ADDRESSES
+        for data in each.before.rdatas
+    ]
     return [each for each in dict.fromkeys(gone) if each not in kept]

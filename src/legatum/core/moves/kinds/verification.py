@@ -33,7 +33,10 @@ def verification_pieces(inputs: PlanInput, wish: Verification) -> Iterator[Plann
     zone, changes = inputs.contents, list[RRsetChange]()
     for name in dict.fromkeys(name for name, _ in wish.texts):
         present = zone.get(name, TXT)
-        data = [*(present.rdatas if present is not None else ()), *(txt_rdata(text) for each, text in wish.texts if each == name)]
+        data = [
+            *(present.rdatas if present is not None else ()),
+            *(txt_rdata(text) for each, text in wish.texts if each == name),
+        ]
         ttl = present.ttl if present is not None else zone.usual_ttl(name)
         after = rrset(name, TXT, ttl, dict.fromkeys(data))
         if present is None or not after.says_the_same(present):
@@ -44,14 +47,23 @@ def verification_pieces(inputs: PlanInput, wish: Verification) -> Iterator[Plann
             f"`legatum survey {name_text(inputs.domain)} --leftovers` says whether they still are wanted",
         )
     names = ", ".join(name_text(each.key[0]) for each in changes)
-    texts = ", ".join(f'"{clipped(text, _LONGEST)}"' for name, text in wish.texts if name in {each.key[0] for each in changes})
+    texts = ", ".join(
+        f'"{clipped(text, _LONGEST)}"' for name, text in wish.texts if name in {each.key[0] for each in changes}
+    )
     what = f"the verification {'record' if len(wish.texts) == 1 else 'records'} {texts}"
     for place in inputs.sides:
-        yield PlannedStep(Phase.CHANGE, Step(
-            _STEP, f"Put {what} beside what is there, at {names} at {place}",
-            (inputs.records(place, inputs.domain, changes),),
-            ("it is what was seen when drafting",), f"every server of {place} hands it out", "take it out again", estimate=10,
-        ))  # fmt: skip
+        yield PlannedStep(
+            Phase.CHANGE,
+            Step(
+                _STEP,
+                f"Put {what} beside what is there, at {names} at {place}",
+                (inputs.records(place, inputs.domain, changes),),
+                ("it is what was seen when drafting",),
+                f"every server of {place} hands it out",
+                "take it out again",
+                estimate=10,
+            ),
+        )
     given = tuple(each.after for each in changes if each.after is not None)
     yield PlannedStep(Phase.CONFIRM, Step(
         "confirm-verify", f"Everybody is given {what} at {names}",

@@ -25,7 +25,8 @@ class Ttls:
 
 @dataclass(frozen=True, slots=True)
 class Soa:
-    """Only what shall change. Timers in seconds; ``serial``: one to come to, even where it is lower than the present one."""
+    """Only what shall change. Timers in seconds; ``serial``: one to come to, even where it is lower than the present
+    one."""
 
     refresh: int | None = None
     retry: int | None = None
@@ -57,23 +58,36 @@ def ttl_pieces(inputs: PlanInput, wish: Ttls) -> Iterator[PlannedStep]:
             "set them back to " + ", ".join(str(each.before.ttl) for each in changes if each.before), estimate=10,
         ))  # fmt: skip
     new = tuple(each.after for each in changes if each.after is not None)
-    yield PlannedStep(Phase.CONFIRM, Step(
-        "confirm-ttl", f"Nobody holds {words} with the old TTL any more", (Answered(inputs.domain, tuple(inputs.sides), new),), (),
-        "every server hands them out with the new TTL", "set them back",
-    ), tuple(OldDataExpired(inputs.domain, key) for key in keys))  # fmt: skip
+    yield PlannedStep(
+        Phase.CONFIRM,
+        Step(
+            "confirm-ttl",
+            f"Nobody holds {words} with the old TTL any more",
+            (Answered(inputs.domain, tuple(inputs.sides), new),),
+            (),
+            "every server hands them out with the new TTL",
+            "set them back",
+        ),
+        tuple(OldDataExpired(inputs.domain, key) for key in keys),
+    )
 
 
 def soa_pieces(inputs: PlanInput, wish: Soa) -> Iterator[PlannedStep]:
-    """The fields first; then, where a serial is wanted that is lower, step by step, each on every server before the next (RFC 1982)."""
+    """The fields first; then, where a serial is wanted that is lower, step by step, each on every server before the
+    next (RFC 1982)."""
     zone = inputs.contents
     present, soa = zone.soa_rrset, zone.soa
-    given = {field: value for field in (*wish.timers, "primary", "mailbox") if (value := getattr(wish, field)) is not None}
+    given = {
+        field: value for field in (*wish.timers, "primary", "mailbox") if (value := getattr(wish, field)) is not None
+    }
     changed = soa._replace(**given)
     if changed != soa:
         by_rule = serial_by_rule(inputs.serial_rule, soa.serial, inputs.at)
         changed = changed._replace(serial=by_rule if wish.serial is None else next_serial(soa.serial))
     if changed == soa and wish.serial in (None, soa.serial):
-        raise AlreadySo("the SOA record has these values already", f"`legatum survey {name_text(inputs.domain)}` shows it")
+        raise AlreadySo(
+            "the SOA record has these values already", f"`legatum survey {name_text(inputs.domain)}` shows it"
+        )
     _refuse_senseless(changed)
     serials = serial_path(changed.serial, wish.serial) if wish.serial is not None else ()
     before = present
@@ -85,13 +99,22 @@ def soa_pieces(inputs: PlanInput, wish: Soa) -> Iterator[PlannedStep]:
     for number, serial in enumerate(serials, 1):
         after = _with(present, changed._replace(serial=serial))
         words = f"Set the serial to {serial}" + (f", step {number} of {len(serials)}" if len(serials) > 1 else "")
-        yield _step(inputs, "serial", f"{words}, on every server of {', '.join((inputs.main, *inputs.follows))}", before, after)
+        yield _step(
+            inputs, "serial", f"{words}, on every server of {', '.join((inputs.main, *inputs.follows))}", before, after
+        )
         before = after
-    yield PlannedStep(Phase.CONFIRM, Step(
-        "confirm-soa", "Nobody holds the old SOA record any more", (Answered(inputs.domain, (inputs.main, *inputs.follows),
-        (before,)),), (),
-        "every server has the new one", "set it back",
-    ), (OldDataExpired(inputs.domain, (inputs.domain, SOA)),))  # fmt: skip
+    yield PlannedStep(
+        Phase.CONFIRM,
+        Step(
+            "confirm-soa",
+            "Nobody holds the old SOA record any more",
+            (Answered(inputs.domain, (inputs.main, *inputs.follows), (before,)),),
+            (),
+            "every server has the new one",
+            "set it back",
+        ),
+        (OldDataExpired(inputs.domain, (inputs.domain, SOA)),),
+    )
 
 
 def _with(present: RRset, fields: SoaFields) -> RRset:
@@ -99,10 +122,18 @@ def _with(present: RRset, fields: SoaFields) -> RRset:
 
 
 def _step(inputs: PlanInput, ident: str, title: str, before: RRset, after: RRset) -> PlannedStep:
-    return PlannedStep(Phase.CHANGE, Step(
-        ident, title, (inputs.records(inputs.main, inputs.domain, [RRsetChange(before, after)]),), (),
-        "every server has it, the secondaries too: one that misses a step keeps the old zone until it expires", "set it back", estimate=30,
-    ))  # fmt: skip
+    return PlannedStep(
+        Phase.CHANGE,
+        Step(
+            ident,
+            title,
+            (inputs.records(inputs.main, inputs.domain, [RRsetChange(before, after)]),),
+            (),
+            "every server has it, the secondaries too: one that misses a step keeps the old zone until it expires",
+            "set it back",
+            estimate=30,
+        ),
+    )
 
 
 def _text(value: object) -> str:

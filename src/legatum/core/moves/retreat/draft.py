@@ -31,8 +31,8 @@ class Begun:
 
 
 def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runbook:
-    """The runbook of the way back. ``begun``: steps of the move with an outcome, or of which it is not known how they ended. It has no
-    steps where nothing outside was changed."""
+    """The runbook of the way back. ``begun``: steps of the move with an outcome, or of which it is not known how they
+    ended. It has no steps where nothing outside was changed."""
     done = [step for step in move.steps if step.id in begun]
     past = [*move.past, *(_remembered(move, step, begun) for step in done if step.changes or step.takes_away)]
     timeline, beginning = timeline_at_the_beginning(move.premises), timeline_at_the_beginning(move.premises)
@@ -42,7 +42,9 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
         play(beginning, each.effects, 0, each.label)
     done = in_force(done)
     unmaking = {(each.place, each.zone) for step in done for each in step.effects if isinstance(each, ZoneMade)}
-    way = BackwardPlan(move, beginning, timeline, _led(done), unmaking, begun, now, keys_anew(beginning, timeline, done))
+    way = BackwardPlan(
+        move, beginning, timeline, _led(done), unmaking, begun, now, keys_anew(beginning, timeline, done)
+    )
     pieces = [piece for step in reversed(done) for effect in reversed(step.effects) for piece in way.back(step, effect)]
     if pieces:
         pieces += way.shared()
@@ -54,7 +56,13 @@ def draft_retreat(move: Runbook, begun: Mapping[str, Begun], now: float) -> Runb
 
 def _remembered(move: Runbook, step: Step, begun: Mapping[str, Begun]) -> Past:
     looks = [look for effect in step.effects if (look := shown_by(move, step, effect)) is not None]
-    last = begun[looks[0].id].everywhere if looks and looks[0].id in begun else None if looks else begun[step.id].everywhere
+    last = (
+        begun[looks[0].id].everywhere
+        if looks and looks[0].id in begun
+        else None
+        if looks
+        else begun[step.id].everywhere
+    )
     return Past(f"{step.id} before", step.effects, begun[step.id].first, last)
 
 
@@ -69,6 +77,7 @@ def _led(done: list[Step]) -> set[Name]:
                 found |= {
                     each.key[0]
                     for each in effect.changed
-                    if each.key[1] == NS and not (each.before and each.after and each.before.rdatas == each.after.rdatas)
+                    if each.key[1] == NS
+                    and not (each.before and each.after and each.before.rdatas == each.after.rdatas)
                 }
     return found

@@ -23,7 +23,14 @@ def in_force(done: Sequence[Step]) -> list[Step]:
     left: list[tuple[Step, Effect]] = []
     for step in done:
         for effect in (part for each in step.effects for part in _parts(each)):
-            undone = next((each for each in reversed(left) if _undoes(effect, each[1]) and not _both_planned(step, each[0], effect)), None)
+            undone = next(
+                (
+                    each
+                    for each in reversed(left)
+                    if _undoes(effect, each[1]) and not _both_planned(step, each[0], effect)
+                ),
+                None,
+            )
             if undone is None:
                 left.append((step, effect))
             else:
@@ -54,6 +61,8 @@ def _whole(parts: Sequence[Effect]) -> Iterator[Effect]:
         if not isinstance(each, Records):
             yield each
             continue
-        alike = [one for one in parts if isinstance(one, Records) and replace(one, changed=()) == replace(each, changed=())]
+        alike = [
+            one for one in parts if isinstance(one, Records) and replace(one, changed=()) == replace(each, changed=())
+        ]
         if alike[0] is parts[at]:
             yield replace(each, changed=tuple(change for one in alike for change in one.changed))

@@ -23,7 +23,8 @@ def lowered(need: Lowered, timeline: Timeline, caution: Caution) -> Iterator[Wai
             ahead = caution.lasts(earlier.ttl) - caution.lasts(present.ttl)
             if ahead > 0:
                 because = (
-                    f"{_named(need.key, need.zone)} was handed out with a TTL of {earlier.ttl} until {{at}}, and may be kept that "
+                    f"{_named(need.key, need.zone)} was handed out with a TTL of {earlier.ttl} until {{at}}, "
+                    "and may be kept that "
                     f"long; now with {present.ttl}"
                 )
                 yield Wait(ended, ahead, caution.slack(1), 1, because)
@@ -39,17 +40,25 @@ def known(host: Name, timeline: Timeline, premises: Premises, caution: Caution) 
     outside = next((each for each in premises.hosts if each.host == host), None)
     if outside is not None:
         because = (
-            f"the address of {name_text(host)}: seen everywhere at {{at}}, and caches may keep “no such name” for {outside.negative_ttl} s"
+            f"the address of {name_text(host)}: seen everywhere at {{at}}, and caches may keep “no such "
+            f"name” for {outside.negative_ttl} s"
         )
         yield wait_for(SEEN + name_text(host), [outside.negative_ttl], 3, because, caution)
     for (place, zone, name, rtype), track in timeline.rrsets.items():
-        if place != PARENT and name == host and rtype in ADDRESSES and track.versions[0][0] is None and track.value is not None:
+        if (
+            place != PARENT
+            and name == host
+            and rtype in ADDRESSES
+            and track.versions[0][0] is None
+            and track.value is not None
+        ):
             born = track.versions[0][1]
             assert born is not None
             negative = premises.negative_ttl(zone)
             if not _had_address_before(host, zone, timeline):
                 because = (
-                    f"the address of {name_text(host)}: there everywhere since {{at}}, and caches may keep “no such name” for {negative} s"
+                    f"the address of {name_text(host)}: there everywhere since {{at}}, and caches may keep "
+                    f"“no such name” for {negative} s"
                 )
                 yield wait_for(born, [negative], 3, because, caution)
 
@@ -80,7 +89,11 @@ def forgotten(need: OldDataExpired, timeline: Timeline, premises: Premises, caut
             elif earlier is None and present is not None and need.negative:
                 negative = premises.negative_ttl(need.zone)
                 yield wait_for(
-                    ended, [negative], 3, f"{what} was not there until {{at}}, and caches may keep that for {negative} s", caution
+                    ended,
+                    [negative],
+                    3,
+                    f"{what} was not there until {{at}}, and caches may keep that for {negative} s",
+                    caution,
                 )
 
 
@@ -101,7 +114,8 @@ def uncut(need: DelegationInForce, timeline: Timeline, premises: Premises, cauti
         for earlier, ended in track.versions:
             if earlier is None and ended is not None:
                 because = (
-                    f"the servers of {name_text(need.zone)} answered for names below {name_text(need.cut)} themselves until {{at}}, "
+                    f"the servers of {name_text(need.zone)} answered for names below {name_text(need.cut)} "
+                    f"themselves until {{at}}, "
                     f"and that may be kept for {longest} s"
                 )
                 yield wait_for(ended, [longest], 15, because, caution)

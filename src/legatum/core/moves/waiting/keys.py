@@ -1,7 +1,8 @@
 """Nobody holds anything that would be bogus beside what is given (rules 6 to 9).
 
-A DS set, a key set and signed data that a cache holds, each from another moment, must fit each other. Of every combination that does not,
-one part is old and given no longer, else no wait would help: it has to have left the caches before the new one comes.
+A DS set, a key set and signed data that a cache holds, each from another moment, must fit each other. Of every
+combination that does not, one part is old and given no longer, else no wait would help: it has to have left the caches
+before the new one comes.
 """
 
 from collections.abc import Iterable, Iterator, Sequence
@@ -35,8 +36,11 @@ class _Held:
     waits: tuple[Wait, ...] = ()
 
 
-def fitting(need: ChainConsistent, timeline: Timeline, effects: Iterable[Effect], premises: Premises, caution: Caution) -> Iterator[Wait]:
-    """``timeline``: before the step, ``effects``: its own. What takes a DS set away, and does nothing else, has nothing to wait for."""
+def fitting(
+    need: ChainConsistent, timeline: Timeline, effects: Iterable[Effect], premises: Premises, caution: Caution
+) -> Iterator[Wait]:
+    """``timeline``: before the step, ``effects``: its own. What takes a DS set away, and does nothing else, has nothing
+    to wait for."""
     effects = list(effects)
     if effects and all(isinstance(each, DsChanged) and not each.after for each in effects):
         return
@@ -49,7 +53,11 @@ def fitting(need: ChainConsistent, timeline: Timeline, effects: Iterable[Effect]
     places = [each for each in asked if (each, need.zone) in after.served or each == PARENT]  # that has the zone above
 
     def held(ttl: int | None) -> list[_Held]:
-        given = ((place, each) for place in places for each in _given(place, need.zone, after, premises, caution, need.places, ttl))
+        given = (
+            (place, each)
+            for place in places
+            for each in _given(place, need.zone, after, premises, caution, need.places, ttl)
+        )
         return [each for place, each in given if place in before or not each.waits]  # what nobody was led to nobody has
 
     keys, data = held(None), held(premises.longest_ttl(need.zone))
@@ -82,7 +90,9 @@ def _sets(domain: Name, timeline: Timeline, caution: Caution) -> list[_Held]:
     for anchors, ended in track.versions if track is not None else ():
         because = f"the parent handed out {anchors.short_text} until {{at}} with a TTL of {anchors.ttl}"
         if ended != _NOW:
-            found.append(_Held(anchors, () if ended is None else (wait_for(ended, [anchors.ttl], 7, because, caution),)))
+            found.append(
+                _Held(anchors, () if ended is None else (wait_for(ended, [anchors.ttl], 7, because, caution),))
+            )
     return found
 
 
@@ -99,7 +109,12 @@ def _asked(zone: Name, places: Sequence[str], timeline: Timeline, premises: Prem
     hosts = {place.name: hosts_at(place.name, timeline, premises) for place in premises.places}
     grown = True
     while grown:
-        told = {host for place, origin, ns in sets if place == PARENT or origin != zone or place in found for host in targets(ns)}
+        told = {
+            host
+            for place, origin, ns in sets
+            if place == PARENT or origin != zone or place in found
+            for host in targets(ns)
+        }
         more = [place for place, each in hosts.items() if place not in found and each & told]
         found |= dict.fromkeys(more)
         grown = bool(more)
@@ -107,7 +122,13 @@ def _asked(zone: Name, places: Sequence[str], timeline: Timeline, premises: Prem
 
 
 def _given(
-    place: str, zone: Name, timeline: Timeline, premises: Premises, caution: Caution, led: Sequence[str], ttl: int | None
+    place: str,
+    zone: Name,
+    timeline: Timeline,
+    premises: Premises,
+    caution: Caution,
+    led: Sequence[str],
+    ttl: int | None,
 ) -> Iterator[_Held]:
     """Key sets that a place gave, and gives; with a ``ttl`` data, by what they are signed with."""
     track = timeline.signed.get((place, zone)) or ValueHistory[Keys | None](None)
@@ -115,12 +136,19 @@ def _given(
     for keys, ended in track.versions:
         own = keys.ttl if keys is not None else premises.negative_ttl(zone)
         kept = own if ttl is None else ttl
-        said = f"{what} with {keys.text if ttl is None else ', '.join(keys.zone)}" if keys is not None else f"{what.split()[0]} unsigned"
+        said = (
+            f"{what} with {keys.text if ttl is None else ', '.join(keys.zone)}"
+            if keys is not None
+            else f"{what.split()[0]} unsigned"
+        )
         if ended == _NOW or (ended is not None and keys is None and _made_by(place, zone, ended, timeline)):
             continue
         if ended is not None:
             before = "was not known to be signed before {at}: what it gave unsigned"
-            because = f"{place} {f'gave {said} until {{at}}, and that' if keys is not None else before} may be kept for {kept} s"
+            because = (
+                f"{place} {f'gave {said} until {{at}}, and that' if keys is not None else before} may be "
+                f"kept for {kept} s"
+            )
             yield _Held(keys, (wait_for(ended, [kept], 9 if ttl is None else 6, because, caution),))
         elif place in led or still_led(NoLongerQueried(place, zone), timeline, premises):
             yield _Held(keys)
@@ -128,7 +156,13 @@ def _given(
             waits = unasked(NoLongerQueried(place, zone), timeline, premises, caution)
             words = f"{{}}; what {place} gives, {said}, may be kept for {kept} s more"
             found = tuple(
-                Wait(each.after, each.seconds + caution.lasts(kept), each.slack + caution.slack(1), 8, words.format(each.because))
+                Wait(
+                    each.after,
+                    each.seconds + caution.lasts(kept),
+                    each.slack + caution.slack(1),
+                    8,
+                    words.format(each.because),
+                )
                 for each in waits
             )
             if found:

@@ -31,7 +31,9 @@ def unasked(need: NoLongerQueried, timeline: Timeline, premises: Premises, cauti
             if ns is None or not (leading := hosts & set(targets(ns))):
                 continue
             if ended is not None:
-                yield wait_for(ended, [ns.ttl], 4, _handed_out(place, zone, need.zone, ns, timeline, need.place), caution)
+                yield wait_for(
+                    ended, [ns.ttl], 4, _handed_out(place, zone, need.zone, ns, timeline, need.place), caution
+                )
             elif place == need.place and not at_parent:
                 yield from _kept(need, ns, timeline, caution)
             else:
@@ -44,7 +46,9 @@ def unnamed(need: NsSetExpired, timeline: Timeline, caution: Caution) -> Iterato
         if rtype == NS and name == need.zone:
             for ns, ended in track.versions:
                 if ns is not None and ended is not None and hosts & set(targets(ns)):
-                    yield wait_for(ended, [ns.ttl], 4, _handed_out(place, zone, need.zone, ns, timeline, place), caution)
+                    yield wait_for(
+                        ended, [ns.ttl], 4, _handed_out(place, zone, need.zone, ns, timeline, place), caution
+                    )
 
 
 def _handed_out(place: str, zone: Name, child: Name, ns: RRset, timeline: Timeline, leaving: str) -> str:
@@ -57,19 +61,23 @@ def _handed_out(place: str, zone: Name, child: Name, ns: RRset, timeline: Timeli
 
 
 def _kept(need: NoLongerQueried, ns: RRset, timeline: Timeline, caution: Caution) -> Iterator[Wait]:
-    """Its own servers go on handing out the old NS set: a copy of theirs can be fetched through the parent's last one (rule 4)."""
+    """Its own servers go on handing out the old NS set: a copy of theirs can be fetched through the parent's last one
+    (rule 4)."""
     for (place, zone, name, rtype), track in timeline.rrsets.items():
         if rtype == NS and name == need.zone and (place, zone) != (need.place, need.zone):
             for earlier, ended in track.versions:
                 if earlier is not None and ended is not None:
                     because = (
-                        f"{_handed_out(place, zone, need.zone, earlier, timeline, need.place)}, and the old servers go on handing it out "
+                        f"{_handed_out(place, zone, need.zone, earlier, timeline, need.place)}, and the old "
+                        "servers go on handing it out "
                         f"with a TTL of {ns.ttl}"
                     )
                     yield wait_for(ended, [earlier.ttl, ns.ttl], 4, because, caution)
 
 
-def _moved_away(leading: set[Name], zone: Name, timeline: Timeline, premises: Premises, place: str, caution: Caution) -> Iterator[Wait]:
+def _moved_away(
+    leading: set[Name], zone: Name, timeline: Timeline, premises: Premises, place: str, caution: Caution
+) -> Iterator[Wait]:
     """The NS names stay, and their addresses are another place's now (rule 10)."""
     theirs = set(premises.place(place).addresses)
     for (_, _, name, rtype), track in timeline.rrsets.items():
@@ -93,16 +101,20 @@ def hosts_at(place: str, timeline: Timeline, premises: Premises) -> set[Name]:
 
 
 def still_led(need: NoLongerQueried, timeline: Timeline, premises: Premises) -> list[str]:
-    """Who still leads caches to a place that is to be left, in words: then no wait is long enough. Its own NS set, which cannot be changed,
-    is not counted."""
+    """Who still leads caches to a place that is to be left, in words: then no wait is long enough. Its own NS set,
+    which cannot be changed, is not counted."""
     found, hosts = [], set(premises.place(need.place).servers)
     for (place, zone, name, rtype), track in timeline.rrsets.items():
         if rtype != NS or name != need.zone or track.value is None or (place, zone) == (need.place, need.zone):
             continue
         if zone == need.zone and timeline.content(place, zone) == Content.NOTHING:
             continue
-        if hosts & set(targets(track.value)) and not _all_moved(hosts & set(targets(track.value)), need.place, timeline, premises):
-            found.append(f"{place} names {', '.join(name_text(each) for each in sorted(hosts & set(targets(track.value))))}")
+        if hosts & set(targets(track.value)) and not _all_moved(
+            hosts & set(targets(track.value)), need.place, timeline, premises
+        ):
+            found.append(
+                f"{place} names {', '.join(name_text(each) for each in sorted(hosts & set(targets(track.value))))}"
+            )
     return found
 
 
@@ -110,7 +122,9 @@ def _all_moved(hosts: set[Name], place: str, timeline: Timeline, premises: Premi
     theirs = set(premises.place(place).addresses)
     for host in hosts:
         sets = [
-            track.value for (_, _, name, rtype), track in timeline.rrsets.items() if name == host and rtype in ADDRESSES and track.value
+            track.value
+            for (_, _, name, rtype), track in timeline.rrsets.items()
+            if name == host and rtype in ADDRESSES and track.value
         ]
         if not sets or any(theirs & set(map(address_text, each.rdatas)) for each in sets):
             return False

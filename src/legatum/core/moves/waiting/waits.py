@@ -25,7 +25,9 @@ from legatum.core.moves.waiting.ns_waits import unasked, unnamed
 from legatum.core.timing import AS_WISHED, Caution, Wait
 
 
-def waits_for(need: Need, timeline: Timeline, premises: Premises, caution: Caution, effects: Iterable[Effect] = ()) -> tuple[Wait, ...]:
+def waits_for(
+    need: Need, timeline: Timeline, premises: Premises, caution: Caution, effects: Iterable[Effect] = ()
+) -> tuple[Wait, ...]:
     """``timeline``: everything that was played until then; ``effects``: of the step that has the need.
 
     Waits for which nothing has to be waited are left out."""
@@ -47,7 +49,17 @@ def waits_for(need: Need, timeline: Timeline, premises: Premises, caution: Cauti
         case DsExpired():
             found = ds_expired(need, timeline, caution)
         case Lasted():
-            found = iter([Wait(need.step, need.seconds, 0, AS_WISHED, f"there since {{at}}, and wanted for {rough_text(need.seconds)}")])
+            found = iter(
+                [
+                    Wait(
+                        need.step,
+                        need.seconds,
+                        0,
+                        AS_WISHED,
+                        f"there since {{at}}, and wanted for {rough_text(need.seconds)}",
+                    )
+                ]
+            )
         case ChainConsistent():
             found = fitting(need, timeline, effects, premises, caution)
     return tuple(found)

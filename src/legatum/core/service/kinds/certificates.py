@@ -10,7 +10,8 @@ from legatum.core.service.seen import Certificate, ServiceSeen, Trust, Visit
 from legatum.core.service.spot import Protocol
 
 _MEND = (
-    "Install a certificate for the name there. Before a switch it can be had by a challenge over the DNS, or brought along with its key."
+    "Install a certificate for the name there. Before a switch it can be had by a challenge over the DNS, or "
+    "brought along with its key."
 )
 
 
@@ -28,11 +29,16 @@ def certificate_other_name(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "certificate-out-of-date", Severity.ERROR, "The certificate is out of date",
+    "certificate-out-of-date",
+    Severity.ERROR,
+    "The certificate is out of date",
     why="Browsers and mail programs refuse to go on.",
-    remedy="Renew it, and find out why that did not happen by itself: `legatum survey DOMAIN --service` says what is in its way.",
+    remedy=(
+        "Renew it, and find out why that did not happen by itself: `legatum survey DOMAIN --service` says "
+        "what is in its way."
+    ),
     standard="RFC 5280 s4.1.2.5",
-)  # fmt: skip
+)
 def certificate_out_of_date(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit):
         if found.until < visit.at:
@@ -42,12 +48,20 @@ def certificate_out_of_date(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "certificate-chain-incomplete", Severity.ERROR, "The certificate is sent without the one that signed it",
-    why="Some browsers fetch or remember what is missing, others and most programs refuse: it works for some and fails for others.",
-    remedy="Install the whole chain: the certificate, then the authority's. Of an authority of the house's own: name it, --authority FILE.",
+    "certificate-chain-incomplete",
+    Severity.ERROR,
+    "The certificate is sent without the one that signed it",
+    why=(
+        "Some browsers fetch or remember what is missing, others and most programs refuse: it works for some "
+        "and fails for others."
+    ),
+    remedy=(
+        "Install the whole chain: the certificate, then the authority's. Of an authority of the house's "
+        "own: name it, --authority FILE."
+    ),
     standard="RFC 8446 s4.4.2",
     after=("certificate-out-of-date",),
-)  # fmt: skip
+)
 def certificate_chain_incomplete(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit):
         if found.trust == Trust.ALONE:
@@ -55,12 +69,17 @@ def certificate_chain_incomplete(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "certificate-not-trusted", Severity.ERROR, "The certificate is from nobody who is trusted",
+    "certificate-not-trusted",
+    Severity.ERROR,
+    "The certificate is from nobody who is trusted",
     why="Browsers and mail programs refuse to go on. It is often what a server has before a site is set up on it.",
-    remedy=f"{_MEND} Where the house has an authority of its own, name it: `[visit] authority` in the settings, or --authority FILE.",
+    remedy=(
+        f"{_MEND} Where the house has an authority of its own, name it: `[visit] authority` in the "
+        "settings, or --authority FILE."
+    ),
     standard="RFC 5280 s6",
     after=("certificate-out-of-date",),
-)  # fmt: skip
+)
 def certificate_not_trusted(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit):
         if found.trust in (Trust.UNKNOWN, Trust.SELF_SIGNED, Trust.OTHER):
@@ -69,11 +88,15 @@ def certificate_not_trusted(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "certificate-runs-out", Severity.WARNING, "The certificate ends soon",
+    "certificate-runs-out",
+    Severity.WARNING,
+    "The certificate ends soon",
     why="It should have been renewed by now. What renews it may not know of the new address, or be refused there.",
-    remedy="Look at what renews it, and at its log; `legatum survey DOMAIN --service` says what the DNS has in its way.",
+    remedy=(
+        "Look at what renews it, and at its log; `legatum survey DOMAIN --service` says what the DNS has in its way."
+    ),
     standard="RFC 5280 s4.1.2.5",
-)  # fmt: skip
+)
 def certificate_runs_out(visit: Visit) -> Iterator[Occurrence]:
     for each, found in _certificates(visit, every=True):
         if runs_out(found, visit.at):
@@ -81,11 +104,16 @@ def certificate_runs_out(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "mail-certificate", Severity.WARNING, "The mail server's certificate does not hold",
-    why="Most servers that bring mail take any certificate; those that keep to a policy of the domain (MTA-STS, DANE) bring none.",
+    "mail-certificate",
+    Severity.WARNING,
+    "The mail server's certificate does not hold",
+    why=(
+        "Most servers that bring mail take any certificate; those that keep to a policy of the domain "
+        "(MTA-STS, DANE) bring none."
+    ),
     remedy="Install a certificate for the mail server's name there, with its whole chain.",
     standard="RFC 8461 s4.2",
-)  # fmt: skip
+)
 def mail_certificate(visit: Visit) -> Iterator[Occurrence]:
     for each in visit.seen:
         found = each.what.certificate

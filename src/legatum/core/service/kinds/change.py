@@ -18,7 +18,11 @@ _ANOTHER, _ALIKE = 0.5, 0.97
     after=("web-silent", "mail-silent"),
 )  # fmt: skip
 def service_lost(visit: Visit) -> Iterator[Occurrence]:
-    gone = {(new.spot.name, new.address) for now, new in _sides(visit) if new.spot.protocol == Protocol.HTTPS and _is_lost(now, new)}
+    gone = {
+        (new.spot.name, new.address)
+        for now, new in _sides(visit)
+        if new.spot.protocol == Protocol.HTTPS and _is_lost(now, new)
+    }
     for now, new in _sides(visit):
         told = new.spot.protocol == Protocol.HTTP and (new.spot.name, new.address) in gone  # once, by https
         if _is_lost(now, new) and not told:
@@ -26,16 +30,23 @@ def service_lost(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "another-site", Severity.ERROR, "The new address shows another site",
+    "another-site",
+    Severity.ERROR,
+    "The new address shows another site",
     why="Visitors would find a default page, a parking page or somebody else's site. The name is not set up there.",
-    remedy="Set the site up for this name at the new server, and bring its contents; then look again. If it is meant: the move's --anyway.",
+    remedy=(
+        "Set the site up for this name at the new server, and bring its contents; then look again. If it "
+        "is meant: the move's --anyway."
+    ),
     standard="RFC 9110 s7.2",
     after=("web-error-page",),
-)  # fmt: skip
+)
 def another_site(visit: Visit) -> Iterator[Occurrence]:
     for now, one, new, other in _pages(visit):
         if _likeness(one, other) < _ANOTHER * one.steady:
-            yield Occurrence(f"{new.where}: {_titled(other)}, {_alike(one, other)}; at {now.address} {_titled(one)}", (), new.where)
+            yield Occurrence(
+                f"{new.where}: {_titled(other)}, {_alike(one, other)}; at {now.address} {_titled(one)}", (), new.where
+            )
 
 
 @finding(
@@ -48,7 +59,9 @@ def another_site(visit: Visit) -> Iterator[Occurrence]:
 def page_differs(visit: Visit) -> Iterator[Occurrence]:
     for now, one, new, other in _pages(visit):
         if _ANOTHER * one.steady <= _likeness(one, other) < _ALIKE * one.steady:
-            yield Occurrence(f"{new.where}: {_titled(other)}, {_alike(one, other)} to that of {now.address}", (), new.where)
+            yield Occurrence(
+                f"{new.where}: {_titled(other)}, {_alike(one, other)} to that of {now.address}", (), new.where
+            )
 
 
 @finding(
@@ -84,7 +97,12 @@ def hsts_lost(visit: Visit) -> Iterator[Occurrence]:
 )  # fmt: skip
 def tls_lost(visit: Visit) -> Iterator[Occurrence]:
     for now, new in _sides(visit):
-        if not isinstance(now.what, WebSeen) and not isinstance(new.what, WebSeen) and now.what.tls and new.what.tls is False:
+        if (
+            not isinstance(now.what, WebSeen)
+            and not isinstance(new.what, WebSeen)
+            and now.what.tls
+            and new.what.tls is False
+        ):
             yield Occurrence(f"{new.where} does not offer it; {now.address} does", (), new.where)
 
 
@@ -101,7 +119,9 @@ def _sides(visit: Visit) -> Iterator[tuple[ServiceSeen, ServiceSeen]]:
                 yield present[0], new
 
 
-def _webs(visit: Visit, protocol: Protocol | None = None) -> Iterator[tuple[ServiceSeen, WebSeen, ServiceSeen, WebSeen]]:
+def _webs(
+    visit: Visit, protocol: Protocol | None = None
+) -> Iterator[tuple[ServiceSeen, WebSeen, ServiceSeen, WebSeen]]:
     """Those that answer on both sides; by one ``protocol``, or by any."""
     for now, new in _sides(visit):
         one, other = now.what, new.what

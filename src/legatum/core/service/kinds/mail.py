@@ -9,11 +9,16 @@ from legatum.core.service.spot import Protocol
 
 
 @finding(
-    "mail-silent", Severity.ERROR, "The mail server does not answer",
+    "mail-silent",
+    Severity.ERROR,
+    "The mail server does not answer",
     why="Mail waits at its senders, and comes back to them after some days.",
-    remedy="Start the mail server there, and open port 25. Some networks let nobody in them ask port 25 of others: look from elsewhere.",
+    remedy=(
+        "Start the mail server there, and open port 25. Some networks let nobody in them ask port 25 of "
+        "others: look from elsewhere."
+    ),
     standard="RFC 5321 s4.5.4",
-)  # fmt: skip
+)
 def mail_silent(visit: Visit) -> Iterator[Occurrence]:
     for each, seen in _bringing(visit):
         if seen.trouble:
@@ -45,11 +50,16 @@ def mail_put_off(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "mail-in-the-open", Severity.WARNING, "The mail server offers no TLS",
-    why="Mail comes in readable for everybody on the way; senders that keep to a policy of the domain (MTA-STS, DANE) bring none.",
+    "mail-in-the-open",
+    Severity.WARNING,
+    "The mail server offers no TLS",
+    why=(
+        "Mail comes in readable for everybody on the way; senders that keep to a policy of the domain "
+        "(MTA-STS, DANE) bring none."
+    ),
     remedy="Give the mail server a certificate, and switch STARTTLS on.",
     standard="RFC 3207",
-)  # fmt: skip
+)
 def mail_in_the_open(visit: Visit) -> Iterator[Occurrence]:
     for each, seen in _bringing(visit):
         if not seen.trouble and seen.tls is False:

@@ -1,4 +1,5 @@
-"""Whether certificates can be had, and are believed: what authorities look at before they issue one, and what TLSA records say of it."""
+"""Whether certificates can be had, and are believed: what authorities look at before they issue one, and what TLSA
+records say of it."""
 
 import re
 from collections.abc import Iterator
@@ -17,11 +18,19 @@ _TAGS = ("issue", "issuewild", "iodef", "issuemail", "contactemail", "contactpho
 
 
 @finding(
-    "servers-answer-differently", Severity.ERROR, "The servers of the domain do not give the same",
-    why="Authorities ask several of them, from several places: whichever they meet decides whether there is a certificate. So do visitors.",
-    remedy="Find the server that is behind: `legatum compare LEFT RIGHT --domain DOMAIN --answers`, or have it fetch the zone anew.",
+    "servers-answer-differently",
+    Severity.ERROR,
+    "The servers of the domain do not give the same",
+    why=(
+        "Authorities ask several of them, from several places: whichever they meet decides whether there is "
+        "a certificate. So do visitors."
+    ),
+    remedy=(
+        "Find the server that is behind: `legatum compare LEFT RIGHT --domain DOMAIN --answers`, or have "
+        "it fetch the zone anew."
+    ),
     standard="RFC 1034 s4.3.5",
-)  # fmt: skip
+)
 def servers_answer_differently(visit: Visit) -> Iterator[Occurrence]:
     for each in _records(visit).answers:
         if len(set(each.said.values())) > 1:
@@ -29,27 +38,47 @@ def servers_answer_differently(visit: Visit) -> Iterator[Occurrence]:
                 f"{said} from {', '.join(sorted(who for who, what in each.said.items() if what == said))}"
                 for said in sorted(set(each.said.values()))
             )
-            yield Occurrence(f"{name_text(each.name)} {type_text(each.rtype)}: {'; '.join(parts)}", (), name_text(each.name))
+            yield Occurrence(
+                f"{name_text(each.name)} {type_text(each.rtype)}: {'; '.join(parts)}", (), name_text(each.name)
+            )
 
 
 @finding(
-    "name-denied", Severity.ERROR, "A server says that there is no such name",
-    why="Authorities that meet this server issue nothing, and resolvers that do tell visitors so for as long as the zone's SOA says.",
-    remedy="Put the name into the zone at that server's provider too: `legatum compare LEFT RIGHT --domain DOMAIN --answers`.",
+    "name-denied",
+    Severity.ERROR,
+    "A server says that there is no such name",
+    why=(
+        "Authorities that meet this server issue nothing, and resolvers that do tell visitors so for as long "
+        "as the zone's SOA says."
+    ),
+    remedy=(
+        "Put the name into the zone at that server's provider too: `legatum compare LEFT RIGHT --domain "
+        "DOMAIN --answers`."
+    ),
     standard="RFC 8555 s8",
-)  # fmt: skip
+)
 def name_denied(visit: Visit) -> Iterator[Occurrence]:
     for each in _records(visit).answers:
         if each.denied and len(each.denied) < len(each.said):
-            yield Occurrence(f"{name_text(each.name)} {type_text(each.rtype)}: {', '.join(each.denied)}", (), name_text(each.name))
+            yield Occurrence(
+                f"{name_text(each.name)} {type_text(each.rtype)}: {', '.join(each.denied)}", (), name_text(each.name)
+            )
 
 
 @finding(
-    "caa-not-answered", Severity.ERROR, "A server fails when it is asked who may issue certificates",
-    why="An authority that gets a failure instead of an answer must not issue: renewals stop, unnoticed until the certificate ends.",
-    remedy="Have the server answer questions of type CAA, be it with nothing; old software fails for types that it does not know.",
+    "caa-not-answered",
+    Severity.ERROR,
+    "A server fails when it is asked who may issue certificates",
+    why=(
+        "An authority that gets a failure instead of an answer must not issue: renewals stop, unnoticed "
+        "until the certificate ends."
+    ),
+    remedy=(
+        "Have the server answer questions of type CAA, be it with nothing; old software fails for types "
+        "that it does not know."
+    ),
     standard="RFC 8659 s6.3",
-)  # fmt: skip
+)
 def caa_not_answered(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     for each in records.answers:
@@ -74,17 +103,27 @@ def caa_forbids_issuer(visit: Visit) -> Iterator[Occurrence]:
         for flags, tag, value in each.caa:
             if flags & _CRITICAL and tag.lower() not in _TAGS:
                 yield Occurrence(
-                    f"{name_text(each.name)}: {flags} {tag} “{value}” must be understood, and nobody does", (), name_text(each.name)
+                    f"{name_text(each.name)}: {flags} {tag} “{value}” must be understood, and nobody does",
+                    (),
+                    name_text(each.name),
                 )
 
 
 @finding(
-    "caa-names-another", Severity.WARNING, "CAA does not name the authority that the present certificate is from",
-    why="Its renewal will be refused, if it is renewed there; often the record stayed when the authority changed, or came from a template.",
-    remedy="Name the authority in the CAA set. If it is the same by another name, say so: `[visit.issuers]` in the settings.",
+    "caa-names-another",
+    Severity.WARNING,
+    "CAA does not name the authority that the present certificate is from",
+    why=(
+        "Its renewal will be refused, if it is renewed there; often the record stayed when the authority "
+        "changed, or came from a template."
+    ),
+    remedy=(
+        "Name the authority in the CAA set. If it is the same by another name, say so: `[visit.issuers]` "
+        "in the settings."
+    ),
     standard="RFC 8659 s4.2",
     after=("caa-forbids-issuer",),
-)  # fmt: skip
+)
 def caa_names_another(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     for each in records.issuance:
@@ -93,9 +132,11 @@ def caa_names_another(visit: Visit) -> Iterator[Occurrence]:
             certificate = seen.what.certificate
             if issue and any(issue) and certificate is not None and not _is_among(certificate.issuer, issue, records):
                 yield Occurrence(
-                    f"{name_text(each.name)}: {_caa_text(each)}; the certificate at {seen.address} is from {certificate.issuer}",
-                    (), name_text(each.name),
-                )  # fmt: skip
+                    f"{name_text(each.name)}: {_caa_text(each)}; the certificate at {seen.address} is from "
+                    f"{certificate.issuer}",
+                    (),
+                    name_text(each.name),
+                )
                 break
 
 
@@ -109,16 +150,23 @@ def challenge_leads_nowhere(visit: Visit) -> Iterator[Occurrence]:
     for each in _records(visit).challenges:
         if each.leads and each.why:
             yield Occurrence(
-                f"{name_text(each.name)} leads to {', '.join(map(name_text, each.leads))}: {each.why}", (), name_text(each.name)
+                f"{name_text(each.name)} leads to {', '.join(map(name_text, each.leads))}: {each.why}",
+                (),
+                name_text(each.name),
             )
 
 
 @finding(
-    "tlsa-does-not-fit", Severity.ERROR, "No TLSA record fits the certificate that is served",
+    "tlsa-does-not-fit",
+    Severity.ERROR,
+    "No TLSA record fits the certificate that is served",
     why="Mail servers that go by them bring no mail to the domain; so do programs that check them elsewhere.",
-    remedy="Publish a TLSA record of the new certificate or key beside the old one, wait its TTL, then serve it; or put the old one back.",
+    remedy=(
+        "Publish a TLSA record of the new certificate or key beside the old one, wait its TTL, then serve "
+        "it; or put the old one back."
+    ),
     standard="RFC 7672 s3.1",
-)  # fmt: skip
+)
 def tlsa_does_not_fit(visit: Visit) -> Iterator[Occurrence]:
     for spot, rrset in _records(visit).tlsa.items():
         for seen in (each for each in visit.seen if each.spot == spot and each.what.certificate is not None):
@@ -139,7 +187,9 @@ def _is_among(issuer: str, issue: list[str], records: NameRecords) -> bool:
     told = records.issuers.get(issuer, "").lower()
     letters = re.sub(r"[^a-z0-9]", "", issuer.lower())
     return any(
-        name == told or any(len(label) > 3 and label.replace("-", "") in letters for label in name.split(".")) for name in issue if name
+        name == told or any(len(label) > 3 and label.replace("-", "") in letters for label in name.split("."))
+        for name in issue
+        if name
     )
 
 
@@ -149,7 +199,9 @@ def _caa_text(each: Issuance) -> str:
 
 
 def _by_https(visit: Visit, name: Name) -> list[ServiceSeen]:
-    return [each for each in visit.seen if each.spot.protocol == Protocol.HTTPS and each.spot.name == name and not each.new]
+    return [
+        each for each in visit.seen if each.spot.protocol == Protocol.HTTPS and each.spot.name == name and not each.new
+    ]
 
 
 def _records(visit: Visit) -> NameRecords:

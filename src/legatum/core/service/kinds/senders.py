@@ -1,4 +1,5 @@
-"""Whether the domain's mail is believed elsewhere: who may send for it, and what other servers look up about its hosts."""
+"""Whether the domain's mail is believed elsewhere: who may send for it, and what other servers look up about its
+hosts."""
 
 import re
 from collections.abc import Iterator
@@ -13,15 +14,26 @@ from legatum.core.service.seen import MailSeen, Visit
 from legatum.core.service.spf import MOST_VOID, Result, spf_texts
 from legatum.core.service.spot import Protocol
 
-_KEPT = {b"_dmarc": "DMARC", b"_mta-sts": "MTA-STS", b"_tls": "TLS reports", b"_domainkey": "DKIM", b"_acme-challenge": "certificates"}
+_KEPT = {
+    b"_dmarc": "DMARC",
+    b"_mta-sts": "MTA-STS",
+    b"_tls": "TLS reports",
+    b"_domainkey": "DKIM",
+    b"_acme-challenge": "certificates",
+}
 
 
 @finding(
-    "spf-broken", Severity.ERROR, "SPF is broken for everybody who looks it up",
+    "spf-broken",
+    Severity.ERROR,
+    "SPF is broken for everybody who looks it up",
     why="Receivers treat a record that they cannot work out as broken: mail of the domain is refused or marked.",
-    remedy="Mend what is named; more than ten look-ups: replace `include`, `a` and `mx` by addresses, take out services no longer used.",
+    remedy=(
+        "Mend what is named; more than ten look-ups: replace `include`, `a` and `mx` by addresses, take "
+        "out services no longer used."
+    ),
     standard="RFC 7208 s4.6.4",
-)  # fmt: skip
+)
 def spf_broken(visit: Visit) -> Iterator[Occurrence]:
     told = set()
     for each in _records(visit).senders.values():
@@ -31,12 +43,20 @@ def spf_broken(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "spf-forgets-server", Severity.WARNING, "SPF does not let the domain's own mail server send",
-    why="What that server sends is marked or refused elsewhere. After a move it is mostly the new address that was forgotten.",
-    remedy="Add the address to the SPF record (ip4:, ip6:) before the server sends from there; keep the old one until it sends no more.",
+    "spf-forgets-server",
+    Severity.WARNING,
+    "SPF does not let the domain's own mail server send",
+    why=(
+        "What that server sends is marked or refused elsewhere. After a move it is mostly the new address "
+        "that was forgotten."
+    ),
+    remedy=(
+        "Add the address to the SPF record (ip4:, ip6:) before the server sends from there; keep the old "
+        "one until it sends no more."
+    ),
     standard="RFC 7208 s2.6",
     after=("spf-broken",),
-)  # fmt: skip
+)
 def spf_forgets_server(visit: Visit) -> Iterator[Occurrence]:
     for address, each in _records(visit).senders.items():
         if each.result in (Result.FAIL, Result.SOFTFAIL, Result.NEUTRAL):
@@ -45,12 +65,17 @@ def spf_forgets_server(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "spf-void-lookups", Severity.WARNING, "SPF leads to names that give nothing",
-    why="After two of them receivers may stop and treat the record as broken. They are left from services that are no longer used.",
+    "spf-void-lookups",
+    Severity.WARNING,
+    "SPF leads to names that give nothing",
+    why=(
+        "After two of them receivers may stop and treat the record as broken. They are left from services "
+        "that are no longer used."
+    ),
     remedy="Take these mechanisms out of the record.",
     standard="RFC 7208 s4.6.4",
     after=("spf-broken",),
-)  # fmt: skip
+)
 def spf_void_lookups(visit: Visit) -> Iterator[Occurrence]:
     most = max((each.void for each in _records(visit).senders.values()), default=0)
     if most > MOST_VOID:
@@ -82,11 +107,19 @@ def dmarc_several(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "mail-policy-broken", Severity.ERROR, "The policy for bringing mail (MTA-STS) does not hold",
-    why="Senders that keep to it bring no mail where the policy wants other servers; where it cannot be had they go on with the last one.",
-    remedy="Put the present mail servers into the policy (https://mta-sts.DOMAIN/.well-known/mta-sts.txt), and another id into the record.",
+    "mail-policy-broken",
+    Severity.ERROR,
+    "The policy for bringing mail (MTA-STS) does not hold",
+    why=(
+        "Senders that keep to it bring no mail where the policy wants other servers; where it cannot be had "
+        "they go on with the last one."
+    ),
+    remedy=(
+        "Put the present mail servers into the policy (https://mta-sts.DOMAIN/.well-known/mta-sts.txt), "
+        "and another id into the record."
+    ),
     standard="RFC 8461 s4",
-)  # fmt: skip
+)
 def mail_policy_broken(visit: Visit) -> Iterator[Occurrence]:
     policy = _records(visit).policy
     if policy is None:
@@ -94,22 +127,32 @@ def mail_policy_broken(visit: Visit) -> Iterator[Occurrence]:
     if policy.trouble:
         yield Occurrence(f"mta-sts.{name_text(visit.domain)}: {policy.trouble}")
         return
-    fields = [(key.strip().lower(), value.strip().lower()) for key, _, value in (line.partition(":") for line in policy.text.splitlines())]
+    fields = [
+        (key.strip().lower(), value.strip().lower())
+        for key, _, value in (line.partition(":") for line in policy.text.splitlines())
+    ]
     patterns = [value for key, value in fields if key == "mx"]
     if dict(fields).get("mode") != "none":
         for spot in visit.spots:
             host = name_text(spot.name)
-            fits = any(host == each or (each.startswith("*.") and host.partition(".")[2] == each[2:]) for each in patterns)
+            fits = any(
+                host == each or (each.startswith("*.") and host.partition(".")[2] == each[2:]) for each in patterns
+            )
             if spot.protocol == Protocol.SMTP and not fits:
                 yield Occurrence(f"{host} is not among {', '.join(patterns) or 'no mail servers at all'}", (), host)
 
 
 @finding(
-    "mail-record-left-behind", Severity.ERROR, "A record that mail or certificates need did not come along",
-    why="Nobody sees it missing until mail is refused, or a certificate ends: DKIM selectors and the like stand at names that no list has.",
+    "mail-record-left-behind",
+    Severity.ERROR,
+    "A record that mail or certificates need did not come along",
+    why=(
+        "Nobody sees it missing until mail is refused, or a certificate ends: DKIM selectors and the like "
+        "stand at names that no list has."
+    ),
     remedy="Bring it; `legatum compare LEFT RIGHT --domain DOMAIN` shows what else did not come along.",
     standard="RFC 6376 s3.6.2",
-)  # fmt: skip
+)
 def mail_record_left_behind(visit: Visit) -> Iterator[Occurrence]:
     records = _records(visit)
     for key, before in records.before.items():
@@ -147,15 +190,22 @@ def reverse_missing(visit: Visit) -> Iterator[Occurrence]:
 
 
 @finding(
-    "reverse-disagrees", Severity.WARNING, "The name of a mail server's address leads elsewhere",
-    why="Receivers look up the address, then the name they get: where that does not lead back, they take the server for a made-up one.",
+    "reverse-disagrees",
+    Severity.WARNING,
+    "The name of a mail server's address leads elsewhere",
+    why=(
+        "Receivers look up the address, then the name they get: where that does not lead back, they take the "
+        "server for a made-up one."
+    ),
     remedy="Have the reverse name set to one that has this address, best to the mail server's own.",
     standard="RFC 8601 s2.7.3",
-)  # fmt: skip
+)
 def reverse_disagrees(visit: Visit) -> Iterator[Occurrence]:
     for each in _reverse(visit, "mail server"):
         if each.names and not any(each.address in back for back in each.names.values()):
-            names = ", ".join(f"{name_text(name)} ({', '.join(back) or 'no address'})" for name, back in each.names.items())
+            names = ", ".join(
+                f"{name_text(name)} ({', '.join(back) or 'no address'})" for name, back in each.names.items()
+            )
             yield Occurrence(f"{each.address}, {name_text(each.host)}: {names}", (), each.address)
 
 
@@ -169,7 +219,9 @@ def name_server_reverse(visit: Visit) -> Iterator[Occurrence]:
     for each in _reverse(visit, "name server"):
         if not any(each.address in back for back in each.names.values()):
             yield Occurrence(
-                f"{each.address}, {name_text(each.host)}: {', '.join(map(name_text, each.names)) or 'no name'}", (), each.address
+                f"{each.address}, {name_text(each.host)}: {', '.join(map(name_text, each.names)) or 'no name'}",
+                (),
+                each.address,
             )
 
 

@@ -73,9 +73,15 @@ def redirects_for_ever(visit: Visit) -> Iterator[Occurrence]:
 
 def _pairs(visit: Visit) -> Iterator[tuple[ServiceSeen, WebSeen, ServiceSeen, WebSeen]]:
     """The same name at the same address by http and https."""
-    plain = {(each.spot.name, each.address, each.new): each for each in visit.seen if each.spot.protocol == Protocol.HTTP}
+    plain = {
+        (each.spot.name, each.address, each.new): each for each in visit.seen if each.spot.protocol == Protocol.HTTP
+    }
     for secure in visit.seen:
-        other = plain.get((secure.spot.name, secure.address, secure.new)) if secure.spot.protocol == Protocol.HTTPS else None
+        other = (
+            plain.get((secure.spot.name, secure.address, secure.new))
+            if secure.spot.protocol == Protocol.HTTPS
+            else None
+        )
         if other is not None and isinstance(other.what, WebSeen) and isinstance(secure.what, WebSeen):
             yield other, other.what, secure, secure.what
 

@@ -10,8 +10,8 @@ from legatum.core.zones.zone import Zone
 
 
 def hidden_from_wildcards(before: Zone, after: Zone) -> dict[Name, str]:
-    """Name that begins to exist → what it had of a wildcard and has no longer, in words. Names of services (RFC 8552), such as
-    ``_check``, are left out: nobody comes for what a wildcard would say of them."""
+    """Name that begins to exist → what it had of a wildcard and has no longer, in words. Names of services (RFC 8552),
+    such as ``_check``, are left out: nobody comes for what a wildcard would say of them."""
     if not any(labels_of(name)[:1] == [b"*"] for name in before.names):
         return {}
     had, has = ServedZone(before), ServedZone(after)
@@ -29,4 +29,7 @@ def _hidden(had: ServedZone, has: ServedZone, new: list[Name]) -> Iterator[tuple
         given = {each.rtype for each in has.zone.at(name)}
         lost = [each.rtype for each in had.zone.at(star) if each.rtype not in (*given, *PROOFS)]
         if lost and CNAME not in given:
-            yield name, f"{name_text(name)} loses {', '.join(map(type_text, lost))}, which {name_text(star)} gives it now"
+            yield (
+                name,
+                f"{name_text(name)} loses {', '.join(map(type_text, lost))}, which {name_text(star)} gives it now",
+            )

@@ -29,10 +29,12 @@ class Site(Protocol):
 
 @dataclass(frozen=True)
 class Publication:
-    """``place``: the provider; ``current``: what it serves now; ``wanted``: what it will; ``differences``: current on the left.
+    """``place``: the provider; ``current``: what it serves now; ``wanted``: what it will; ``differences``: current on
+    the left.
 
-    ``is_new``: the provider does not have the zone yet. Then ``current`` is empty, and ``wanted`` is without what the provider will write
-    itself, which is known once it has it. ``left_out``: what another provider's signer made, which is not sent. Made by :meth:`between`.
+    ``is_new``: the provider does not have the zone yet. Then ``current`` is empty, and ``wanted`` is without what the
+    provider will write itself, which is known once it has it. ``left_out``: what another provider's signer made, which
+    is not sent. Made by :meth:`between`.
     """
 
     place: str
@@ -43,11 +45,18 @@ class Publication:
     left_out: tuple[RRset, ...] = ()
 
     @classmethod
-    def between(cls, place: str, current: Zone, wanted: Zone, is_new: bool = False, meant: Collection[RRsetKey] = ()) -> "Publication":
-        """What turns ``current`` into ``wanted``, signers' own records aside. ``meant``: of those, what is to be changed all the same."""
+    def between(
+        cls, place: str, current: Zone, wanted: Zone, is_new: bool = False, meant: Collection[RRsetKey] = ()
+    ) -> "Publication":
+        """What turns ``current`` into ``wanted``, signers' own records aside. ``meant``: of those, what is to be
+        changed all the same."""
         told = beside_signer(wanted, current, meant)
         held = set(signers_own(current.unsorted))
-        left_out = tuple(each for each in signers_own(wanted.unsorted) if each not in held and told.get(each.name, each.rtype) != each)
+        left_out = tuple(
+            each
+            for each in signers_own(wanted.unsorted)
+            if each not in held and told.get(each.name, each.rtype) != each
+        )
         return cls(place, current, told, zone_differences(current, told), is_new, left_out)
 
     @property
@@ -68,20 +77,30 @@ class Publication:
 
 
 def kept_of_source(publication: Publication) -> tuple[str, ...]:
-    """What the SOA record goes on naming of somebody else's, in words: it comes along from the source, and is seldom meant to."""
-    wanted, before = publication.wanted, () if publication.is_new else (publication.current.soa.mailbox, publication.current.soa.primary)
+    """What the SOA record goes on naming of somebody else's, in words: it comes along from the source, and is seldom
+    meant to."""
+    wanted, before = (
+        publication.wanted,
+        () if publication.is_new else (publication.current.soa.mailbox, publication.current.soa.primary),
+    )
     return tuple(
-        f"the SOA record keeps the {field} of the source, {name_text(name)}; a move gives it another: --soa {field}=NAME"
+        f"the SOA record keeps the {field} of the source, {name_text(name)}; a move gives it another: --soa "
+        f"{field}=NAME"
         for field, name in somebody_elses(wanted.origin, wanted.soa, targets(wanted.apex_ns)).items()
         if name not in before
     )
 
 
 def somebody_elses(origin: Name, soa: SoaFields, servers: Collection[Name]) -> dict[str, Name]:
-    """Names in an SOA record, by field, that are neither the domain's own nor of those whose ``servers`` are in its NS set."""
+    """Names in an SOA record, by field, that are neither the domain's own nor of those whose ``servers`` are in its NS
+    set."""
     own = {origin, *map(parent_of, servers)}
     names = {"mailbox": soa.mailbox, "primary": soa.primary}
-    return {field: name for field, name in names.items() if name not in servers and not any(is_under(name, each) for each in own)}
+    return {
+        field: name
+        for field, name in names.items()
+        if name not in servers and not any(is_under(name, each) for each in own)
+    }
 
 
 def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:
@@ -89,11 +108,15 @@ def with_ns_set(zone: Zone, servers: Iterable[Name], ttl: int) -> Zone:
     return zone.with_rrsets([rrset(zone.origin, NS, ttl, servers)])
 
 
-def for_provider(zone: Zone, current: Zone, provider: Site, serial: int, ns_ttl: int | None = None, servers: Iterable[Name] = ()) -> Zone:
-    """The zone as that provider should serve it: its NS set and primary name, and a serial newer than what it and its source have.
+def for_provider(
+    zone: Zone, current: Zone, provider: Site, serial: int, ns_ttl: int | None = None, servers: Iterable[Name] = ()
+) -> Zone:
+    """The zone as that provider should serve it: its NS set and primary name, and a serial newer than what it and its
+    source have.
 
-    ``serial``: by the house's rule; ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given; ``servers``: the NS set, where
-    it is not that of the provider's own names. Where the NS set is the provider's to write it stays as it is.
+    ``serial``: by the house's rule; ``ns_ttl``: TTL of the NS set in seconds, the zone's own if not given; ``servers``:
+    the NS set, where it is not that of the provider's own names. Where the NS set is the provider's to write it stays
+    as it is.
     """
     present_ns = zone.apex_ns
     ttl = ns_ttl if ns_ttl is not None else present_ns.ttl if present_ns else NS_TTL
@@ -135,8 +158,9 @@ def refuse_removal(publication: Publication, share: int) -> None:
     gone = [each for each in publication.differences if each.right is None]
     held = sum(not belongs_to_provider(publication.current.origin, *key) for key in publication.current.keys)
     if len(gone) * 100 > held * share:
+        first = ", ".join(f"{name_text(each.name)} {type_text(each.rtype)}" for each in gone[:4])
         raise GateShut(
             f"{len(gone)} of {held} RRsets at {publication.place} would be taken away, more than {share} %: "
-            f"{', '.join(f'{name_text(each.name)} {type_text(each.rtype)}' for each in gone[:4])}{' …' if gone[4:] else ''}",
+            f"{first}{' …' if gone[4:] else ''}",
             "is the source whole? If this is meant, say --remove",
         )

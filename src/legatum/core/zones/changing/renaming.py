@@ -7,8 +7,9 @@ from legatum.core.zones.zone import Zone
 
 
 def renamed(zone: Zone, origin: Name) -> tuple[Zone, tuple[RRset, ...]]:
-    """The zone with its name changed to ``origin``, in owners and in the names that records hold; and the RRsets whose *text* still
-    holds the old name, which is left to people. Raises ``ValueError`` where a name would become too long."""
+    """The zone with its name changed to ``origin``, in owners and in the names that records hold; and the RRsets whose
+    *text* still holds the old name, which is left to people. Raises ``ValueError`` where a name would become too
+    long."""
     old = zone.origin
 
     def moved(name: Name) -> Name:
@@ -26,7 +27,10 @@ def renamed(zone: Zone, origin: Name) -> tuple[Zone, tuple[RRset, ...]]:
             rdata = rdata.replace(name, moved(name), 1) if is_under(name, old) else rdata
         return rdata
 
-    found = [rrset(moved(each.name), each.rtype, each.ttl, (changed(each, rdata) for rdata in each.rdatas)) for each in zone.unsorted]
+    found = [
+        rrset(moved(each.name), each.rtype, each.ttl, (changed(each, rdata) for rdata in each.rdatas))
+        for each in zone.unsorted
+    ]
     dotted = b".".join(labels_of(old))
     left = tuple(each for each in found if each.rtype == TXT and any(dotted in rdata.lower() for rdata in each.rdatas))
     return Zone(origin, found), left

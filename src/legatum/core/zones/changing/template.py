@@ -21,9 +21,9 @@ _KEYS = {"title", "inherits", "ttl", "variables", "records", "ttls", "drop"}
 
 @dataclass(frozen=True)
 class Template:
-    """``records``: (name, type) as written → data, with variables in braces; a type written ``TXT+`` gives records that stand among
-    others, which stay. ``ttl``: as a duration, of all records, and ``ttls`` of single
-    names; ``variables``: values that a domain need not give. ``drops``: inherited records that this one does not have."""
+    """``records``: (name, type) as written → data, with variables in braces; a type written ``TXT+`` gives records that
+    stand among others, which stay. ``ttl``: as a duration, of all records, and ``ttls`` of single names; ``variables``:
+    values that a domain need not give. ``drops``: inherited records that this one does not have."""
 
     name: str
     title: str = ""
@@ -52,7 +52,9 @@ def template_of(name: str, table: dict[str, Any]) -> Template:
     for owner, kinds in table.get("records", {}).items():
         for kind, data in kinds.items():
             if isinstance(data, dict):
-                raise ValueError(f'records.{owner}.{kind}: a name with a dot in it stands in quotation marks: "{owner}.{kind}" = …')
+                raise ValueError(
+                    f'records.{owner}.{kind}: a name with a dot in it stands in quotation marks: "{owner}.{kind}" = …'
+                )
             texts = (data,) if isinstance(data, str) else tuple(data)
             if not texts or not all(isinstance(text, str) for text in texts):
                 raise ValueError(f"records.{owner}.{kind} wants a text or a list of texts")
@@ -64,17 +66,27 @@ def template_of(name: str, table: dict[str, Any]) -> Template:
     variables = {key: str(value) for key, value in table.get("variables", {}).items()}
     ttls = {key: str(value) for key, value in table.get("ttls", {}).items()}
     return Template(
-        name, table.get("title", ""), table.get("inherits", ""), variables, records, str(table.get("ttl", "")), ttls, tuple(drops)
+        name,
+        table.get("title", ""),
+        table.get("inherits", ""),
+        variables,
+        records,
+        str(table.get("ttl", "")),
+        ttls,
+        tuple(drops),
     )
 
 
 def resolve(name: str, templates: Mapping[str, Template]) -> Template:
-    """The template with everything that it inherits. Raises :class:`BadInput` for one that is not there, or inherits in a circle."""
+    """The template with everything that it inherits. Raises :class:`BadInput` for one that is not there, or inherits in
+    a circle."""
     chain: list[Template] = []
     while name:
         if name not in templates:
             known = ", ".join(sorted(templates)) or "none"
-            raise BadInput(f"no template '{name}'" + (f", which {chain[-1].name} inherits" if chain else ""), f"there are: {known}")
+            raise BadInput(
+                f"no template '{name}'" + (f", which {chain[-1].name} inherits" if chain else ""), f"there are: {known}"
+            )
         if any(each.name == name for each in chain):
             raise BadInput(f"template '{name}' inherits itself", f"by way of {', '.join(each.name for each in chain)}")
         chain.append(templates[name])
@@ -86,7 +98,9 @@ def resolve(name: str, templates: Mapping[str, Template]) -> Template:
     for each in reversed(chain):
         for key in each.drops:
             if records.pop(key, None) is None:
-                raise BadInput(f"template '{each.name}' drops {' '.join(key)}, which it does not inherit", "take it out of `drop`")
+                raise BadInput(
+                    f"template '{each.name}' drops {' '.join(key)}, which it does not inherit", "take it out of `drop`"
+                )
         records |= each.records
         variables |= each.variables
         ttls |= each.ttls
@@ -101,7 +115,8 @@ def variables_of(template: Template) -> set[str]:
 
 
 class Demand(NamedTuple):
-    """An RRset that a domain is to have. ``among``: other records of the set stay, but for texts of the same kind (``v=spf1 …``)."""
+    """An RRset that a domain is to have. ``among``: other records of the set stay, but for texts of the same kind
+    (``v=spf1 …``)."""
 
     rrset: RRset
     among: bool = False
@@ -129,13 +144,17 @@ def expand(template: Template, origin: Name, values: Mapping[str, str]) -> tuple
     known = {**template.variables, **values, _DOMAIN: name_text(origin)}
     used = variables_of(template)
     if strange := sorted(values.keys() - used - template.variables.keys()):
-        raise BadInput(f"template '{template.name}' has no variable '{strange[0]}'", f"it has {', '.join(sorted(used)) or 'none'}")
+        raise BadInput(
+            f"template '{template.name}' has no variable '{strange[0]}'", f"it has {', '.join(sorted(used)) or 'none'}"
+        )
     found = []
     for (name, kind), texts in template.records.items():
         what = f"template '{template.name}', {name} {kind}"
         owner, rtype = typed_name(_filled(name, known, what), origin), parse_type(kind.removesuffix("+"))
         if rtype == SOA or not is_under(owner, origin):
-            raise BadInput(f"{what}: not a record that a template can give", "SOA is the provider's; names must be in the zone")
+            raise BadInput(
+                f"{what}: not a record that a template can give", "SOA is the provider's; names must be in the zone"
+            )
         ttl = template.ttls.get(name) or template.ttl or "1h"
         filled = [_filled(text, known, what) for text in texts]
         try:
@@ -149,17 +168,21 @@ def expand(template: Template, origin: Name, values: Mapping[str, str]) -> tuple
 def _filled(text: str, values: Mapping[str, str], what: str) -> str:
     missing = next((name for name in _VARIABLE.findall(text) if name not in values), None)
     if missing is not None:
-        raise BadInput(f"{what}: no value for '{missing}'", f"give it with --set {missing}=…, in the list, or under [variables]")
+        raise BadInput(
+            f"{what}: no value for '{missing}'", f"give it with --set {missing}=…, in the list, or under [variables]"
+        )
     return _VARIABLE.sub(lambda found: values[found[1]], text)
 
 
 def drift(zone: Zone, demands: tuple[Demand, ...]) -> tuple[Difference, ...]:
-    """Where a zone is not as its template says: the zone on the left. What the template does not speak of is nobody's business."""
+    """Where a zone is not as its template says: the zone on the left. What the template does not speak of is nobody's
+    business."""
     return zone_differences(zone, put_right(zone, demands))
 
 
 def put_right(zone: Zone, demands: tuple[Demand, ...]) -> Zone:
-    """The zone with the template's records; an alias gives way to them, and what stands beside an alias of the template does."""
+    """The zone with the template's records; an alias gives way to them, and what stands beside an alias of the template
+    does."""
     rrsets = [demand.met_in(zone) for demand in demands]
     keys = {(each.name, each.rtype) for each in rrsets}
     aliases = {name for name, rtype in keys if rtype == CNAME}
@@ -167,6 +190,7 @@ def put_right(zone: Zone, demands: tuple[Demand, ...]) -> Zone:
     rivals = [
         (each.name, each.rtype)
         for each in zone.unsorted
-        if (each.name, each.rtype) not in keys and (each.name in aliases or (each.rtype == CNAME and each.name in names))
+        if (each.name, each.rtype) not in keys
+        and (each.name in aliases or (each.rtype == CNAME and each.name in names))
     ]
     return zone.without(rivals).with_rrsets(rrsets)

@@ -15,7 +15,11 @@ def roles_of(layout: Layout, domain: Name) -> tuple[dict[int, str], tuple[Row, .
     rows = layout.rows
     for at, row in enumerate(rows[:3]):
         if is_heading(row):
-            return _first_of_each({column: role_of(cell) for column, cell in enumerate(row.cells) if role_of(cell)}), rows[at + 1 :], True
+            return (
+                _first_of_each({column: role_of(cell) for column, cell in enumerate(row.cells) if role_of(cell)}),
+                rows[at + 1 :],
+                True,
+            )
     return _by_contents(rows, domain), rows, False
 
 

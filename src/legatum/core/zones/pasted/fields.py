@@ -43,8 +43,8 @@ def by_columns(cells: Sequence[str], roles: Mapping[int, str]) -> Fields:
 
 
 def by_words(cells: Sequence[str]) -> Fields | None:
-    """A row of which every word is a cell: what stands before the type is name and TTL, the rest its data, perhaps with a TTL behind. None
-    where no word is a type."""
+    """A row of which every word is a cell: what stands before the type is name and TTL, the rest its data, perhaps with
+    a TTL behind. None where no word is a type."""
     at = _type_at(cells)
     if at is None:
         return None

@@ -1,4 +1,5 @@
-"""Pasted text as rows of cells, whatever stands between them: tabs, bars, commas, semicolons, several spaces, one space, or a line each."""
+"""Pasted text as rows of cells, whatever stands between them: tabs, bars, commas, semicolons, several spaces, one
+space, or a line each."""
 
 import csv
 import io
@@ -9,7 +10,19 @@ from typing import NamedTuple
 
 from legatum.core.zones.pasted.words import is_type, role_of
 
-_SAME = str.maketrans({"\u00a0": " ", "\u2007": " ", "\u202f": " ", "“": '"', "”": '"', "„": '"', "\u200b": "", "\ufeff": "", "\u00ad": ""})
+_SAME = str.maketrans(
+    {
+        "\u00a0": " ",
+        "\u2007": " ",
+        "\u202f": " ",
+        "“": '"',
+        "”": '"',
+        "„": '"',
+        "\u200b": "",
+        "\ufeff": "",
+        "\u00ad": "",
+    }
+)
 _FIELD = re.compile(r"\s*([A-Za-z][A-Za-z /()-]{1,24}?)\s*[:=]\s*(.*)")
 _RULE = re.compile(r"[\s|:+=_-]*[-=_][\s|:+=_-]*")
 _PERIODS = range(3, 9)
@@ -35,14 +48,19 @@ class Layout(NamedTuple):
 
 def layout_of(text: str) -> Layout:
     """The one by which most lines have just one record type among several cells; without rows where none does."""
-    lines = [(number, line) for number, line in enumerate(_unquoted(text.translate(_SAME).splitlines()), 1) if line.strip()]
+    lines = [
+        (number, line) for number, line in enumerate(_unquoted(text.translate(_SAME).splitlines()), 1) if line.strip()
+    ]
     if (blocks := _blocks(lines)) is not None:
         return blocks
     lines = [each for each in lines if not _RULE.fullmatch(each[1])]
     tried: list[Layout] = [
         Layout("tabs between the columns", _split(lines, lambda line: line.split("\t"))),
         Layout("bars between the columns", _split(lines, lambda line: line.strip().strip("|").split("|"))),
-        *(Layout(f"{name} between the columns", _separated(lines, mark)) for mark, name in ((",", "commas"), (";", "semicolons"))),
+        *(
+            Layout(f"{name} between the columns", _separated(lines, mark))
+            for mark, name in ((",", "commas"), (";", "semicolons"))
+        ),
         Layout("spaces between the columns", _split(lines, lambda line: _WIDE.split(line.strip()))),
         Layout("one space between the words", _split(lines, _QUOTED.findall), loose=True),
         *(Layout(f"{period} lines a record", _upright(lines, period)) for period in _PERIODS),
@@ -52,14 +70,17 @@ def layout_of(text: str) -> Layout:
 
 
 def _likeness(rows: Sequence[Row]) -> float:
-    """Of all rows but a heading those that look like records: a type where most have theirs, just one, and something beside."""
+    """Of all rows but a heading those that look like records: a type where most have theirs, just one, and something
+    beside."""
     body = [row for row in rows[:1] if not is_heading(row)] + list(rows[1:])
     types = [tuple(at for at, cell in enumerate(row.cells) if is_type(cell)) for row in body]
     columns = Counter(at for each in types for at in each)
     if not columns:
         return 0.0
     (usual, _), *_ = columns.most_common(1)
-    like = sum((len(each) == 1) + 0.5 * (usual in each) for each, row in zip(types, body, strict=True) if len(row.cells) > 1)
+    like = sum(
+        (len(each) == 1) + 0.5 * (usual in each) for each, row in zip(types, body, strict=True) if len(row.cells) > 1
+    )
     even = len(rows) - len({len(row.cells) for row in rows})  # of columns that are as many in each row
     return like / len(body) + 0.001 * even / len(rows)
 
@@ -104,13 +125,18 @@ def _upright(lines: Sequence[tuple[int, str]], period: int) -> tuple[Row, ...]:
         return ()
     groups = [lines[at : at + period] for at in range(0, len(lines), period)]
     return tuple(
-        Row(group[0][0], " / ".join(line.strip() for _, line in group), tuple(line.strip() for _, line in group)) for group in groups
+        Row(group[0][0], " / ".join(line.strip() for _, line in group), tuple(line.strip() for _, line in group))
+        for group in groups
     )
 
 
 def _blocks(lines: Sequence[tuple[int, str]]) -> Layout | None:
     """Lines such as ``Type: A``; a record ends where a field comes again."""
-    fields = [(number, match[1].strip(), match[2].strip()) for number, line in lines if (match := _FIELD.fullmatch(line.strip()))]
+    fields = [
+        (number, match[1].strip(), match[2].strip())
+        for number, line in lines
+        if (match := _FIELD.fullmatch(line.strip()))
+    ]
     named = [each for each in fields if role_of(each[1])]
     if len(named) < 2 or len(named) < 0.6 * len(lines) or not any(role_of(key) == "type" for _, key, _ in named):
         return None

@@ -23,9 +23,9 @@ _USUAL_TTL = 3600
 
 @dataclass
 class Understood:
-    """One row. ``record``: name, type, TTL and data of what it is, None where it is left out; ``doubts``: what was taken as something that
-    it does not plainly say; ``fault``: why nothing could be made of it; ``left_to_them``: the word
-    that leaves the TTL to the provider."""
+    """One row. ``record``: name, type, TTL and data of what it is, None where it is left out; ``doubts``: what was
+    taken as something that it does not plainly say; ``fault``: why nothing could be made of it; ``left_to_them``: the
+    word that leaves the TTL to the provider."""
 
     row: Row
     record: tuple[Name, int, int, bytes] | None = None
@@ -44,7 +44,8 @@ class Understood:
 
 @dataclass(frozen=True)
 class Pasted:
-    """``layout``: how the table was read, in words. ``rrsets``: what it has of the zone; of records whose TTLs differ the least counts."""
+    """``layout``: how the table was read, in words. ``rrsets``: what it has of the zone; of records whose TTLs differ
+    the least counts."""
 
     domain: Name
     layout: str
@@ -68,10 +69,14 @@ class Pasted:
 
 
 def read_pasted(text: str, domain: Name, usual_ttl: int = _USUAL_TTL) -> Pasted:
-    """``usual_ttl``: where the table leaves it to the provider. Raises :class:`BadInput` for what is no table of records."""
+    """``usual_ttl``: where the table leaves it to the provider. Raises :class:`BadInput` for what is no table of
+    records."""
     layout = layout_of(text)
     if not layout.rows:
-        raise BadInput("no table of records: no line has a record type among other words", "paste the rows with their types: A, MX, TXT …")
+        raise BadInput(
+            "no table of records: no line has a record type among other words",
+            "paste the rows with their types: A, MX, TXT …",
+        )
     roles, rows, headed = ({}, layout.rows, False) if layout.loose else roles_of(layout, domain)
     found = list[Understood]()
     for row in rows:
@@ -82,7 +87,9 @@ def read_pasted(text: str, domain: Name, usual_ttl: int = _USUAL_TTL) -> Pasted:
             continue
         found.append(_understood(row, fields, domain, usual_ttl))
     if not any(each.record for each in found):
-        raise BadInput("no table of records: nothing in it could be read as one", "paste the rows with their types: A, MX, TXT …")
+        raise BadInput(
+            "no table of records: nothing in it could be read as one", "paste the rows with their types: A, MX, TXT …"
+        )
     _contradictions(found)
     _doubt_ttls(found, usual_ttl)
     named = ", ".join(role or "(not of a record)" for _, role in sorted(roles.items()))
@@ -107,14 +114,20 @@ def _understood(row: Row, fields: Fields, domain: Name, usual_ttl: int) -> Under
     if fields.kind.strip().upper() == "SPF":
         found.doubts.append("taken as TXT: the type SPF was given up (RFC 7208 s3.1)")
     if fields.kind.strip().upper() in ("ALIAS", "ANAME"):
-        found.doubts.append("an alias that the provider follows: another one may not have it; publishing elsewhere takes its addresses")
+        found.doubts.append(
+            "an alias that the provider follows: another one may not have it; publishing elsewhere takes its addresses"
+        )
     return found
 
 
 def _name(fields: Fields, domain: Name) -> Name:
     said = fields.name.strip().strip('"')
     if fields.service or fields.protocol:
-        front = ".".join(each if each.startswith("_") else f"_{each}" for each in (fields.service.strip(), fields.protocol.strip()) if each)
+        front = ".".join(
+            each if each.startswith("_") else f"_{each}"
+            for each in (fields.service.strip(), fields.protocol.strip())
+            if each
+        )
         said = front if said.lower() in _APEX else f"{front}.{said}"
     if len(said.split()) > 1:
         raise BadInput(f"'{said}' is no name: a space cannot stand in it")
@@ -183,8 +196,8 @@ def _numbered(value: str, columns: Sequence[str]) -> tuple[list[str], str]:
 
 
 def _host(said: str, domain: Name, found: Understood) -> str:
-    """A host in record data, whole. One with dots in it and none at its end is whole, which is told: relative to the zone it would be
-    another."""
+    """A host in record data, whole. One with dots in it and none at its end is whole, which is told: relative to the
+    zone it would be another."""
     if said in ("@", "."):
         return absolute_text(domain) if said == "@" else "."
     if said.endswith(".") or "." not in said:
@@ -224,7 +237,10 @@ def _contradictions(rows: Sequence[Understood]) -> None:
             lines = ", ".join(str(each.row.line) for each in some)
             for each in some:
                 each.record = None
-                each.fault = f"{name_text(name)} has an alias and something else, which cannot be (RFC 1034 s3.6.2): lines {lines}"
+                each.fault = (
+                    f"{name_text(name)} has an alias and something else, which cannot be (RFC 1034 s3.6.2): "
+                    f"lines {lines}"
+                )
         else:
             _doubt_repeated(some)
 

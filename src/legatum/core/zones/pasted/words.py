@@ -8,13 +8,35 @@ from legatum.core.records.name import is_address
 from legatum.core.records.rrtype import MNEMONICS, TXT, parse_type
 
 SPF = 99
-_NO_DATA = ("ANY", "AXFR", "IXFR", "OPT", "TSIG", "TKEY", "NULL", "KEY", "SIG", "URI", "PX", "RT")  # words that stand for other things
+_NO_DATA = (
+    "ANY",
+    "AXFR",
+    "IXFR",
+    "OPT",
+    "TSIG",
+    "TKEY",
+    "NULL",
+    "KEY",
+    "SIG",
+    "URI",
+    "PX",
+    "RT",
+)  # words that stand for other things
 _TYPES = frozenset({*MNEMONICS.values(), "ANAME"} - set(_NO_DATA))
 _OWN_KINDS = {
-    "REDIRECT": "a redirect", "URL": "a redirect", "FORWARD": "a redirect", "FORWARDING": "a redirect", "WEBFORWARD": "a redirect",
-    "URL REDIRECT": "a redirect", "FRAME": "a framed redirect", "PARKING": "a parking page", "PARKED": "a parking page",
-    "WEBSITE": "a site of the provider's", "MAILFORWARD": "forwarding of mail", "EMAIL FORWARD": "forwarding of mail",
-}  # fmt: skip
+    "REDIRECT": "a redirect",
+    "URL": "a redirect",
+    "FORWARD": "a redirect",
+    "FORWARDING": "a redirect",
+    "WEBFORWARD": "a redirect",
+    "URL REDIRECT": "a redirect",
+    "FRAME": "a framed redirect",
+    "PARKING": "a parking page",
+    "PARKED": "a parking page",
+    "WEBSITE": "a site of the provider's",
+    "MAILFORWARD": "forwarding of mail",
+    "EMAIL FORWARD": "forwarding of mail",
+}
 """What is a service of a provider's, and no record: as people see it → in words."""
 _ROLES = {
     "name": "name host hostname record subdomain label owner domain entry prefix",
@@ -33,10 +55,36 @@ _ROLES = {
 ROLE_OF = {word: role for role, words in _ROLES.items() for word in words.split()}
 """Heading, letters alone → what its column has."""
 _AUTOMATIC = frozenset(("", "-", "–", "auto", "automatic", "default", "standard", "n/a", "none"))
-_UNITS = {"s": 1, "sec": 1, "second": 1, "m": 60, "min": 60, "minute": 60, "h": 3600, "hr": 3600, "hour": 3600, "d": 86400, "day": 86400,
-          "w": 604800, "week": 604800}  # fmt: skip
-_COUNTS = {"half": 0.5, "half an": 0.5, "1/2": 0.5, "½": 0.5, "an": 1, "a": 1, "one": 1, "two": 2, "four": 4, "twelve": 12}
-_LASTING = re.compile(r"(?P<count>[0-9]+(?:[.,][0-9]+)?|half(?: an?)?|1/2|½|an?|one|two|four|twelve)\s*(?P<unit>[a-z]+?)s?\b\.?", re.I)
+_UNITS = {
+    "s": 1,
+    "sec": 1,
+    "second": 1,
+    "m": 60,
+    "min": 60,
+    "minute": 60,
+    "h": 3600,
+    "hr": 3600,
+    "hour": 3600,
+    "d": 86400,
+    "day": 86400,
+    "w": 604800,
+    "week": 604800,
+}
+_COUNTS = {
+    "half": 0.5,
+    "half an": 0.5,
+    "1/2": 0.5,
+    "½": 0.5,
+    "an": 1,
+    "a": 1,
+    "one": 1,
+    "two": 2,
+    "four": 4,
+    "twelve": 12,
+}
+_LASTING = re.compile(
+    r"(?P<count>[0-9]+(?:[.,][0-9]+)?|half(?: an?)?|1/2|½|an?|one|two|four|twelve)\s*(?P<unit>[a-z]+?)s?\b\.?", re.I
+)
 
 
 def is_type(word: str) -> bool:

@@ -1,4 +1,5 @@
-"""The NS set at the registrar, exactly the names wanted; and every server of the parent zone watched until it hands it out."""
+"""The NS set at the registrar, exactly the names wanted; and every server of the parent zone watched until it hands it
+out."""
 
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.drift.position import Refusal
@@ -18,7 +19,10 @@ class Delegate(Action[Delegated]):
     async def gate(self) -> list[Refusal]:
         job, effect = self.job, self.effect
         held = await self._held()
-        refusals = [*(await unready(job, job.domain, effect.after) if effect.after else []), *await locked(job, effect.registrar)]
+        refusals = [
+            *(await unready(job, job.domain, effect.after) if effect.after else []),
+            *await locked(job, effect.registrar),
+        ]
         if held not in (set(effect.before), set(effect.after)):
             reason = f"the registrar holds {names_said(tuple(sorted(held)))}, neither the old nor the new set"
             remedy = "somebody changed it since the move was drafted: find out who, then draft again"
@@ -33,7 +37,10 @@ class Delegate(Action[Delegated]):
 
     async def preview(self) -> list[str]:
         held = await self.job.cache.registration(self.effect.registrar, self.job.domain)
-        return [f"NS set at {self.effect.registrar}: {names_said(tuple(sorted(held.nameservers)))} → {names_said(self.effect.after)}"]
+        return [
+            f"NS set at {self.effect.registrar}: {names_said(tuple(sorted(held.nameservers)))} → "
+            f"{names_said(self.effect.after)}"
+        ]
 
     async def seen(self) -> Outcome | None:
         if await self._held() != set(self.effect.after):
@@ -74,14 +81,18 @@ class SeeDelegation(Action[Published]):
             if first is None and len(late) < counted:
                 first = self.now()
             silent = [f"{address} does not answer" for address in handed.silent]
-            return "; ".join([*(f"{address} hands out {names_said(names)}" for address, names in late.items()), *silent])
+            return "; ".join(
+                [*(f"{address} hands out {names_said(names)}" for address, names in late.items()), *silent]
+            )
 
         servers = f"the servers of {name_text(upper)}"
         everywhere = await job.context.until_seen(behind, f"the NS set at {servers}")
         for host in self.effect.hosts:
             everywhere = await until_glue(job.context, job.domain, host, self._glue(host))
         said = f"hand out exactly {names_said(wanted)}" if wanted else "hand out no NS set for it"
-        return self.outcome(everywhere if first is None else first, everywhere, f"all {counted} addresses of {servers} {said}")
+        return self.outcome(
+            everywhere if first is None else first, everywhere, f"all {counted} addresses of {servers} {said}"
+        )
 
     def _glue(self, host: Name) -> tuple[str, ...]:
         return next(

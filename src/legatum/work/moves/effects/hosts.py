@@ -20,7 +20,9 @@ class SetHost(Action[HostSet]):
             slips = self._slips(await self._held()) if self.job.registrar(self.effect.registrar).by_hand else []
             return slips + await users_unserved(self.job, self.effect.host, come)
         job = self.job
-        users = await look_for_host_users(job.context, self.effect.host, [job.domain], job.registrar(self.effect.registrar))
+        users = await look_for_host_users(
+            job.context, self.effect.host, [job.domain], job.registrar(self.effect.registrar)
+        )
         try:
             refuse_used(self.effect.host, users)
         except GateShut as shut:
@@ -66,10 +68,15 @@ class SetHost(Action[HostSet]):
         if not effect.after:
             said = await registrar.delete_host(effect.host)
         else:
-            add, remove = [each for each in effect.after if each not in (held or ())], sorted(set(held or ()) - set(effect.after))
+            add, remove = (
+                [each for each in effect.after if each not in (held or ())],
+                sorted(set(held or ()) - set(effect.after)),
+            )
             said = await registrar.change_host(effect.host, add, remove, held is None)
         now = await registrar.host(effect.host)
         if set(now.addresses if now is not None else ()) != set(effect.after):
-            raise OutsideFault(f"{registrar.name} said {said}, but does not hold these addresses", "look at the registrar's own pages")
+            raise OutsideFault(
+                f"{registrar.name} said {said}, but does not hold these addresses", "look at the registrar's own pages"
+            )
         everywhere = await until_glue(self.job.context, self.job.domain, effect.host, effect.after)
         return self.outcome(first, everywhere, f"{words}: {said}")

@@ -37,8 +37,8 @@ from legatum.work.zones.compare import addresses_by_side, compare_answers
 
 
 class Gather(Action[Gathered]):
-    """By zone transfer, so the zone is complete, or, where a place hands nothing out, by asking; the serial must be the same on every
-    server of the place."""
+    """By zone transfer, so the zone is complete, or, where a place hands nothing out, by asking; the serial must be the
+    same on every server of the place."""
 
     async def perform(self) -> Outcome:
         job, effect = self.job, self.effect
@@ -48,11 +48,14 @@ class Gather(Action[Gathered]):
         async def behind() -> str:
             replies = await asyncio.gather(*(job.context.asker.ask(address, effect.zone, SOA) for address in addresses))
             found = {reply.server: reply.find(SOA) for reply in replies}
-            return ", ".join(address for address, soa in found.items() if soa is None or soa.rdatas != zone.soa_rrset.rdatas)
+            return ", ".join(
+                address for address, soa in found.items() if soa is None or soa.rdatas != zone.soa_rrset.rdatas
+            )
 
         if differing := await behind():
             raise OutsideFault(
-                f"not every server of {effect.place} has serial {zone.soa.serial}: {differing}", "look at its secondaries, then go on"
+                f"not every server of {effect.place} has serial {zone.soa.serial}: {differing}",
+                "look at its secondaries, then go on",
             )
         how = gathered_text(job.context, effect.place, zone)
         comment = f"{name_text(effect.zone)}, gathered from {effect.place}, serial {zone.soa.serial}; {how}"
@@ -69,11 +72,15 @@ def gathered_text(context: RunContext, place: str, zone: Zone) -> str:
     by_asking = context.gathered.get((context.provider(place).servers, zone.origin))
     if by_asking is not None:
         return f"{by_asking.degree}: {by_asking.because}"
-    return f"complete: {'its own file' if isinstance(context.providers[place], FilesProvider) else 'it was transferred whole'}"
+    return (
+        "complete: "
+        f"{'its own file' if isinstance(context.providers[place], FilesProvider) else 'it was transferred whole'}"
+    )
 
 
 async def compare_places(job: StepContext, zone: Name, places: Sequence[str]) -> AnswersComparison:
-    """All servers of the places, asked everything that the first one's zone gives rise to; the last one is where visitors are led to."""
+    """All servers of the places, asked everything that the first one's zone gives rise to; the last one is where
+    visitors are led to."""
     contents = await job.zone(places[0], zone)
     sides = await addresses_by_side(job.context, {place: servers_at(job.context, place) for place in places})
     return await compare_answers(job.context, contents, sides, places[-1])
@@ -94,7 +101,8 @@ def require_equal(job: StepContext, zone: Name, places: Sequence[str], compared:
         where = "; ".join(f"{said.outcome} from {', '.join(addresses)}" for said, addresses in first.said.items())
         domain = name_text(job.domain)
         raise GateShut(
-            f"{len(worse)} answers differ ({first.weight}), first {name_text(first.name)} {type_text(first.rtype)}: {where}",
+            f"{len(worse)} answers differ ({first.weight}), first {name_text(first.name)} "
+            f"{type_text(first.rtype)}: {where}",
             f"see them all: `legatum compare {places[0]} {places[-1]} --domain {domain} --answers`; "
             f"after an edit: `legatum move advance {domain} --again gather`",
         )
@@ -111,7 +119,8 @@ class Compare(Action[Same]):
 
 
 class SeeReady(Action[Ready]):
-    """The preconditions of a delegation change (docs/timing.md, rule 4), checked before the first server of either side changes."""
+    """The preconditions of a delegation change (docs/timing.md, rule 4), checked before the first server of either side
+    changes."""
 
     async def gate(self) -> list[Refusal]:
         job, effect = self.job, self.effect
@@ -122,17 +131,25 @@ class SeeReady(Action[Ready]):
             for right in effect.places:
                 if found := await differing(job, effect.zone, left, right):
                     return found
-        return await bogus_names(job, effect.ns or [host for place in effect.places for host in servers_at(job.context, place)])
+        return await bogus_names(
+            job, effect.ns or [host for place in effect.places for host in servers_at(job.context, place)]
+        )
 
     async def perform(self) -> Outcome:
         places = (*self.effect.leaving, *self.effect.places)
         now = self.now()
         if len(places) == 1:
-            return self.outcome(now, now, f"every server of {places[0]} answers for {name_text(self.effect.zone)} as it should")
+            return self.outcome(
+                now, now, f"every server of {places[0]} answers for {name_text(self.effect.zone)} as it should"
+            )
         compared = await compare_places(self.job, self.effect.zone, places)
         require_equal(self.job, self.effect.zone, places, compared)
         now = self.now()
-        return self.outcome(now, now, f"{compared.questions} questions to each of {len(compared.sides)} addresses: {same_text(compared)}")
+        return self.outcome(
+            now,
+            now,
+            f"{compared.questions} questions to each of {len(compared.sides)} addresses: {same_text(compared)}",
+        )
 
 
 class Agree(Action[Agreed]):
@@ -145,7 +162,9 @@ class Agree(Action[Agreed]):
         looked = await survey(job.context, effect.domain, wanted=Wanted(resolvers=effect.resolvers))
         observation = looked.observation
         if effect.registrar:
-            observation = replace(observation, registration=await registration_view(job.context, effect.registrar, effect.domain))
+            observation = replace(
+                observation, registration=await registration_view(job.context, effect.registrar, effect.domain)
+            )
         verdict = agreement(observation, effect.ns)
         if not verdict.confirmed:
             wrong = verdict.disagreeing
@@ -158,7 +177,9 @@ class Agree(Action[Agreed]):
         now = self.now()
         parties = "parent, child, registrar" if effect.registrar else "parent, child"
         parties += " and resolvers" if effect.resolvers else ""
-        return self.outcome(now, now, f"all {len(verdict.checks)} agree: {parties}{elsewhere}; {await services_now(job)}")
+        return self.outcome(
+            now, now, f"all {len(verdict.checks)} agree: {parties}{elsewhere}; {await services_now(job)}"
+        )
 
     async def _given_up(self) -> Outcome:
         self.job.cache.forget()
@@ -167,7 +188,8 @@ class Agree(Action[Agreed]):
             raise OutsideFault(f"{handed.silent[0]} of {name_text(zone)} does not answer", "look again when it does")
         if left := [address for address, ns in handed.given.items() if ns is not None]:
             raise GateShut(
-                f"{left[0]} of {name_text(zone)} hands {name_text(self.effect.domain)} on again", "find out who set it at the registrar"
+                f"{left[0]} of {name_text(zone)} hands {name_text(self.effect.domain)} on again",
+                "find out who set it at the registrar",
             )
         now = self.now()
         return self.outcome(now, now, f"none of {len(handed.given)} addresses of {name_text(zone)} hands it on")
@@ -186,20 +208,29 @@ class SeeAnswers(Action[Answered]):
 
     async def perform(self) -> Outcome:
         job, effect = self.job, self.effect
-        addresses = [each for place in effect.places for each in await job.context.addresses_of(servers_at(job.context, place))]
+        addresses = [
+            each for place in effect.places for each in await job.context.addresses_of(servers_at(job.context, place))
+        ]
 
         async def missing() -> str:
             late = []
             for wanted in effect.rrsets:
-                replies = await asyncio.gather(*(job.context.asker.ask(address, wanted.name, wanted.rtype) for address in addresses))
+                replies = await asyncio.gather(
+                    *(job.context.asker.ask(address, wanted.name, wanted.rtype) for address in addresses)
+                )
                 copies = await asyncio.gather(
-                    *(ask_resolver(job.context.asker, place, wanted.name, wanted.rtype) for place in job.context.resolvers().values())
+                    *(
+                        ask_resolver(job.context.asker, place, wanted.name, wanted.rtype)
+                        for place in job.context.resolvers().values()
+                    )
                 )
                 for reply in (*replies, *copies):
                     given = reply.find(wanted.rtype)
                     if given is None or not alike(given.with_ttl(wanted.ttl), wanted):  # resolvers count TTLs down
                         said = ", ".join(rdata_texts(given)) if given is not None else reply.outcome
-                        late.append(f"{reply.server} gives {said} for {name_text(wanted.name)} {type_text(wanted.rtype)}")
+                        late.append(
+                            f"{reply.server} gives {said} for {name_text(wanted.name)} {type_text(wanted.rtype)}"
+                        )
             return "; ".join(late[:4])
 
         when = await job.context.until_seen(missing, f"{len(effect.rrsets)} RRsets at every server and resolver")

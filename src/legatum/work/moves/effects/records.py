@@ -46,7 +46,9 @@ class ChangeRecords(Action[Records]):
             if each.key[1] in ADDRESSES and each.after is not None:
                 come = set(each.after.rdatas) - set(each.before.rdatas if each.before is not None else ())
                 refusals += await users_unserved(self.job, each.key[0], sorted(map(address_text, come)))
-            added = sorted(set(targets(each.after)) - set(targets(each.before))) if each.key[1] == NS and each.after else []
+            added = (
+                sorted(set(targets(each.after)) - set(targets(each.before))) if each.key[1] == NS and each.after else []
+            )
             if added:
                 refusals += await unready(self.job, each.key[0], added)
             if added and each.key[0] == self.job.domain and (registrar := self._delegating_later()):
@@ -137,27 +139,40 @@ class ChangeRecords(Action[Records]):
 
     def _is_below_cut(self, change: RRsetChange) -> bool:
         cut = self.effect.cut
-        handed_on = next((each for each in self.effect.changed if each.key == (cut, NS) and each.after is not None), None)
+        handed_on = next(
+            (each for each in self.effect.changed if each.key == (cut, NS) and each.after is not None), None
+        )
         return handed_on is not None and is_under(change.key[0], Name(cut or b"")) and change.key != (cut, NS)
 
     async def _require_rest(self, addresses: tuple[str, ...], wanted: Zone) -> None:
         """Raises :class:`OutsideFault` where a cut, or its end, has changed what is beside it."""
         if self.effect.cut is None:
             return
-        keys = sorted((each.name, each.rtype) for each in wanted.unsorted if each.rtype not in OWN and not self.effect.hides(each.name))
+        keys = sorted(
+            (each.name, each.rtype)
+            for each in wanted.unsorted
+            if each.rtype not in OWN and not self.effect.hides(each.name)
+        )
         if wrong := await wrong_answers(self.job.context, addresses, wanted, keys):
-            raise OutsideFault(f"the rest of the zone is not as it was: {'; '.join(wrong[:4])}", "`legatum compare PROVIDER FILE` shows it")
+            raise OutsideFault(
+                f"the rest of the zone is not as it was: {'; '.join(wrong[:4])}",
+                "`legatum compare PROVIDER FILE` shows it",
+            )
 
     async def _followed(self) -> tuple[float, str]:
         """Until those that follow have it too; since when, and what was seen."""
         said = []
         for place in self.effect.follows:
-            serial, _ = await in_step(self.job.context, follower_of(self.job.context, self.effect.zone, self.effect.place, place))
+            serial, _ = await in_step(
+                self.job.context, follower_of(self.job.context, self.effect.zone, self.effect.place, place)
+            )
             said.append(f"{place} has serial {serial}")
         return self.now(), ", ".join(said)
 
     def _summary(self, count: int) -> str:
-        texts = [f"{name_text(each.key[0])} {type_text(each.key[1])} {_said(each.after)}" for each in self.effect.changed]
+        texts = [
+            f"{name_text(each.key[0])} {type_text(each.key[1])} {_said(each.after)}" for each in self.effect.changed
+        ]
         listed = "; ".join(texts[:3]) + (f" and {len(texts) - 3} more" if texts[3:] else "")
         return f"every server of {self.effect.place} ({count} addresses) hands out {listed}"
 

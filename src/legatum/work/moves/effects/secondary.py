@@ -18,7 +18,10 @@ class Join(Action[Joined]):
         return [Refusal(*each) for each in await own_zone(self.job.context, self._seconding, primary)]
 
     async def preview(self) -> list[str]:
-        return [f"{self.effect.place} is told of {name_text(self.effect.zone)}, and brought into step with {self.effect.primary}"]
+        return [
+            f"{self.effect.place} is told of {name_text(self.effect.zone)}, and brought into step with "
+            f"{self.effect.primary}"
+        ]
 
     async def seen(self) -> Outcome | None:
         if not await serves(self.job.context, self._seconding) or await self.gate():

@@ -14,7 +14,11 @@ class SayEnded(Action[ServiceEnded]):
         """Who uses a name server whose old address ends is answered for at the addresses that it has now."""
         found = []
         for host in self.job.runbook.premises.users:
-            sets = [track.value for (_, _, name, rtype), track in self.job.timeline.rrsets.items() if name == host and rtype in ADDRESSES]
+            sets = [
+                track.value
+                for (_, _, name, rtype), track in self.job.timeline.rrsets.items()
+                if name == host and rtype in ADDRESSES
+            ]
             addresses = {address_text(data) for each in sets if each is not None for data in each.rdatas}
             found += await users_unserved(self.job, host, sorted(addresses - {self.effect.address}))
         return found

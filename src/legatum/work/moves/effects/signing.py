@@ -1,4 +1,5 @@
-"""The DS set at the registrar and at the parent's servers, a zone signed by its provider, and the chain looked at whole."""
+"""The DS set at the registrar and at the parent's servers, a zone signed by its provider, and the chain looked at
+whole."""
 
 import asyncio
 from collections.abc import Collection
@@ -27,7 +28,8 @@ _MADE = "ds"  # a fact of an outcome: the records that a DS set was made of
 
 
 async def seen_at(job: StepContext, place: str) -> dict[str, ServerKeys]:
-    """What each server address of the place gives of the zone's signing. Raises :class:`OutsideFault` where one does not answer."""
+    """What each server address of the place gives of the zone's signing. Raises :class:`OutsideFault` where one does
+    not answer."""
     addresses = [each for found in job.runbook.premises.place(place).servers.values() for each in found]
     addresses = addresses or list(await job.context.addresses_of(servers_at(job.context, place)))
     signing = await look_at_signing(job.context, job.domain, addresses, ())
@@ -38,12 +40,15 @@ async def seen_at(job: StepContext, place: str) -> dict[str, ServerKeys]:
 
 
 async def meant(job: StepContext, anchors: DsSet) -> DsSet:
-    """With records in it: those that were made when the registrar was told, else of the keys that the place signs with now. Raises
-    :class:`GateShut` where its servers do not have the same keys, or sign with none."""
+    """With records in it: those that were made when the registrar was told, else of the keys that the place signs with
+    now. Raises :class:`GateShut` where its servers do not have the same keys, or sign with none."""
     if not anchors.of:
         return anchors
     for step in job.done:
-        if any(isinstance(each, DsChanged) and each.after == anchors for each in step.effects) and _MADE in job.outcomes[step.id].facts:
+        if (
+            any(isinstance(each, DsChanged) and each.after == anchors for each in step.effects)
+            and _MADE in job.outcomes[step.id].facts
+        ):
             return DsSet(tuple(job.outcomes[step.id].facts[_MADE]), (), anchors.ttl)
     made = set(ds_rdatas(anchors))
     for place in anchors.of:
@@ -61,21 +66,31 @@ class SetDs(Action[DsChanged]):
         job, effect = self.job, self.effect
         held = await self._held()
         wanted = ds_rdatas(await meant(job, effect.after))
-        remedy = "the parent must not have a DS for a key that is not there: have the key set signed with that key on every server first"
+        remedy = (
+            "the parent must not have a DS for a key that is not there: have the key set signed with that "
+            "key on every server first"
+        )
         refusals = [Refusal(each, remedy) for each in await self._unproven(wanted)]
         registration = await job.cache.registration(effect.registrar, job.domain)
         if stops := [status for status in registration.statuses if forbids_updates(status)]:
-            remedy = f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {effect.registrar}`"
+            remedy = (
+                f"unlock it first: `legatum registration unlock {name_text(job.domain)} --registrar {effect.registrar}`"
+            )
             refusals.append(Refusal(f"the registration's status forbids another DS set: {', '.join(stops)}", remedy))
         before = await self._before()
         by_hand = job.registrar(effect.registrar).by_hand
         if job.runbook.disconnects and not job.runbook.retreating:
             return refusals  # whatever set is there by now, it is to go
         if before is not None and held not in (before, wanted) and (by_hand or not await self._proven_nowhere(held)):
-            reason = f"the registry holds {anchors_of(held, 0).text} for {name_text(job.domain)}, neither the old nor the new DS set"
+            reason = (
+                f"the registry holds {anchors_of(held, 0).text} for {name_text(job.domain)}, neither the old "
+                "nor the new DS set"
+            )
             if by_hand and (wrong := ds_slips(wanted, before, held)):
                 reason = "; ".join(wrong)
-            refusals.append(Refusal(reason, "find out who changed it, and have it put right; then the same command again"))
+            refusals.append(
+                Refusal(reason, "find out who changed it, and have it put right; then the same command again")
+            )
         return refusals
 
     async def _before(self) -> tuple[bytes, ...] | None:
@@ -86,12 +101,14 @@ class SetDs(Action[DsChanged]):
             return None
 
     async def _unproven(self, wanted: tuple[bytes, ...]) -> list[str]:
-        """Whether everybody who is asked anywhere would find a key that the parent has a DS for, and each DS fits one somewhere."""
+        """Whether everybody who is asked anywhere would find a key that the parent has a DS for, and each DS fits one
+        somewhere."""
         given = await self._given(wanted)
         return unproven(self.job.domain, wanted, given, self.effect.ahead)
 
     async def _proven_nowhere(self, held: tuple[bytes, ...]) -> bool:
-        """Every server answers, and none signs with a key that the set is of: it makes the domain bogus, whoever put it in."""
+        """Every server answers, and none signs with a key that the set is of: it makes the domain bogus, whoever put it
+        in."""
         given = [each for place in (await self._given(held)).values() for each in place.values()]
         return bool(given) and not any(holds(self.job.domain, anchors_of(held, 0), each) for each in given)
 
@@ -128,7 +145,12 @@ class SetDs(Action[DsChanged]):
         wanted = await meant(self.job, self.effect.after)
         held, after, first = set(await self._held()), set(ds_rdatas(wanted)), self.now()
         try:
-            keys = [data for given in (await self._given(after)).values() for each in given.values() for data in each.data.values()]
+            keys = [
+                data
+                for given in (await self._given(after)).values()
+                for each in given.values()
+                for data in each.data.values()
+            ]
             said = await registrar.change_ds(domain, sorted(after - held), sorted(held - after), keys)
         except ByHand as by_hand:
             raise ByHand(by_hand.registrar, by_hand.page, by_hand.to_do, (sorted(held), sorted(after))) from None
@@ -136,10 +158,13 @@ class SetDs(Action[DsChanged]):
         if now != after:
             raise OutsideFault(
                 f"{registrar.name} said {said}, but holds {anchors_of(now, 0).text}",
-                "have it put right on the registrar's own pages, at once: a DS of a key that nobody signs with makes a domain bogus; "
+                "have it put right on the registrar's own pages, at once: a DS of a key that nobody signs "
+                "with makes a domain bogus; "
                 f"or take it out: `legatum move retreat {name_text(domain)}`",
             )
-        return self.outcome(first, self.now(), f"{said}; the registry holds {wanted.text}", **{_MADE: list(wanted.records)})
+        return self.outcome(
+            first, self.now(), f"{said}; the registry holds {wanted.text}", **{_MADE: list(wanted.records)}
+        )
 
 
 class SeeDs(Action[DsPublished]):
@@ -154,7 +179,11 @@ class SeeDs(Action[DsPublished]):
             nonlocal first, counted
             signing = await look_at_signing(self.job.context, self.job.domain, (), ())
             counted = len(signing.ds)
-            late = [address for address, anchors in signing.ds.items() if ds_rdatas(anchors) != wanted and address not in signing.silent]
+            late = [
+                address
+                for address, anchors in signing.ds.items()
+                if ds_rdatas(anchors) != wanted and address not in signing.silent
+            ]
             if first is None and len(late) < counted:
                 first = self.now()
             told = [f"{address} hands out {signing.ds[address].text}" for address in late[:3]]
@@ -162,18 +191,26 @@ class SeeDs(Action[DsPublished]):
 
         everywhere = await self.job.context.until_seen(behind, f"the DS set of {name_text(self.job.domain)}")
         said = anchors_of(wanted, 0).text
-        return self.outcome(everywhere if first is None else first, everywhere, f"all {counted} parent addresses: {said}")
+        return self.outcome(
+            everywhere if first is None else first, everywhere, f"all {counted} parent addresses: {said}"
+        )
 
 
 class ChangeSigning(Action[Signed]):
-    """By a command of the settings, by dynamic update, or by a person; and seen at every server, those that follow too."""
+    """By a command of the settings, by dynamic update, or by a person; and seen at every server, those that follow
+    too."""
 
     async def gate(self) -> list[Refusal]:
         if not self.effect.shares:
             return []
         own, foreign = await seen_at(self.job, self.effect.place), await self._foreign()
         if wrong := unlike(self.effect.place, own, self.effect.shares, foreign):
-            return [Refusal(wrong, "both sides must sign with the same algorithm, or a resolver may want what the other side lacks")]
+            return [
+                Refusal(
+                    wrong,
+                    "both sides must sign with the same algorithm, or a resolver may want what the other side lacks",
+                )
+            ]
         return []
 
     async def _foreign(self) -> dict[str, ServerKeys]:
@@ -182,7 +219,10 @@ class ChangeSigning(Action[Signed]):
         return await seen_at(self.job, self.effect.shares) if served else {}
 
     async def preview(self) -> list[str]:
-        return [f"{name_text(self.effect.zone)} at {self.effect.place}: {self._said(self.effect.before)} → {self._said(self.effect.after)}"]
+        return [
+            f"{name_text(self.effect.zone)} at {self.effect.place}: {self._said(self.effect.before)} → "
+            f"{self._said(self.effect.after)}"
+        ]
 
     def _said(self, keys: Keys | None) -> str:
         if self.effect.before is None or self.effect.after is None:
@@ -197,7 +237,11 @@ class ChangeSigning(Action[Signed]):
 
     @property
     def _what(self) -> str:
-        return f"{self._said(self.effect.after)}, with signatures that hold" if self.effect.after is not None else "no keys"
+        return (
+            f"{self._said(self.effect.after)}, with signatures that hold"
+            if self.effect.after is not None
+            else "no keys"
+        )
 
     async def perform(self) -> Outcome:
         effect, first = self.effect, self.now()
@@ -221,13 +265,15 @@ class ChangeSigning(Action[Signed]):
         for place in (self.effect.place, *self.effect.follows):
             for address, each in (await seen_at(self.job, place)).items():
                 if not any(becomes(each, stage, self.job.runbook.known_keys) for stage in stages):
-                    late.append(f"{address}: {each.broken or (each.made_with.roles_text if each.made_with else 'unsigned')}")
+                    late.append(
+                        f"{address}: {each.broken or (each.made_with.roles_text if each.made_with else 'unsigned')}"
+                    )
         return "; ".join(late[:4])
 
 
 class SeeTrust(Action[Trusted]):
-    """By our own validation of what every server gives, by registration data, and by what resolvers answer: one that validates answers
-    nothing bogus."""
+    """By our own validation of what every server gives, by registration data, and by what resolvers answer: one that
+    validates answers nothing bogus."""
 
     async def _registered(self, wanted: DsSet) -> tuple[str, str]:
         """What registration data (RDAP) show otherwise; and what is to be told of them."""
@@ -254,7 +300,9 @@ class SeeTrust(Action[Trusted]):
                 *(ask_resolver(self.job.context.asker, each, self.job.domain, SOA) for each in resolvers.values())
             )
             wrong += [
-                f"the resolver {name}: {reply.outcome}" for name, reply in zip(resolvers, replies, strict=True) if reply.find(SOA) is None
+                f"the resolver {name}: {reply.outcome}"
+                for name, reply in zip(resolvers, replies, strict=True)
+                if reply.find(SOA) is None
             ]
             return "; ".join(wrong[:4])
 

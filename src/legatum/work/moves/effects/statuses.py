@@ -41,5 +41,7 @@ class ChangeStatuses(Action[Statuses]):
                 await self._account.change_statuses(self.job.domain, sorted(add), sorted(remove))
         outcome = await self.seen()
         if outcome is None:
-            raise OutsideFault(f"{self.effect.registrar} did not keep the statuses", "look at the registrar's own pages")
+            raise OutsideFault(
+                f"{self.effect.registrar} did not keep the statuses", "look at the registrar's own pages"
+            )
         return self.outcome(first, outcome.all, outcome.summary)

@@ -1,4 +1,5 @@
-"""A name that has the addresses of another one: looked whether that is so, and remembered, so that surveys can say when it no longer is."""
+"""A name that has the addresses of another one: looked whether that is so, and remembered, so that surveys can say when
+it no longer is."""
 
 from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Tracked
@@ -20,11 +21,16 @@ class Track(Action[Tracked]):
         zone = await job.zone(place, effect.zone)
         own = {address_text(data) for each in zone.at(effect.name) if each.rtype in ADDRESSES for data in each.rdatas}
         target = frozenset[str]().union(*looks)
-        seen = observation.Tracked(effect.name, effect.target, tuple(sorted(own)), tuple(sorted(target)), len(set(looks)) > 1)
+        seen = observation.Tracked(
+            effect.name, effect.target, tuple(sorted(own)), tuple(sorted(target)), len(set(looks)) > 1
+        )
         if seen.moved or not own:
             raise OutsideFault(
-                f"{name_text(effect.target)} has {', '.join(seen.theirs)} now, {name_text(effect.name)} {', '.join(seen.own) or 'none'}",
+                f"{name_text(effect.target)} has {', '.join(seen.theirs)} now, {name_text(effect.name)} "
+                f"{', '.join(seen.own) or 'none'}",
                 "its addresses have changed meanwhile: take this back, and draft it again with the same --alias",
             )
         note_tracked(job.context, effect.zone, effect.name, effect.target)
-        return self.outcome(now := self.now(), now, f"the addresses of {name_text(effect.target)}; from now on surveys look after them")
+        return self.outcome(
+            now := self.now(), now, f"the addresses of {name_text(effect.target)}; from now on surveys look after them"
+        )

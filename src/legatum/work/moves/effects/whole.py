@@ -12,7 +12,8 @@ from legatum.work.moves.step_context import StepContext
 
 
 class WholeStep:
-    """As an action of several effects. What was agreed to is what is done: gate and preview look once, and the doing uses what they saw."""
+    """As an action of several effects. What was agreed to is what is done: gate and preview look once, and the doing
+    uses what they saw."""
 
     def __init__(self, job: StepContext) -> None:
         self.job = job
@@ -45,8 +46,8 @@ class WholeStep:
         return self.shown
 
     async def perform(self, as_said: bool = False) -> Outcome:
-        """What is there already is not done again. ``as_said``: what only a person can do, and nothing shows from here, is taken to be
-        done. Raises :class:`OutsideFault`."""
+        """What is there already is not done again. ``as_said``: what only a person can do, and nothing shows from here,
+        is taken to be done. Raises :class:`OutsideFault`."""
         done = []
         for each in self._actions:
             there = await each.seen() if self._actions[1:] else None
@@ -60,7 +61,9 @@ class WholeStep:
         except ByHand as by_hand:
             if not as_said or await action.visible():
                 raise
-            return action.outcome(now := action.now(), now, f"typed at {by_hand.registrar}, as was said; nothing shows it from here")
+            return action.outcome(
+                now := action.now(), now, f"typed at {by_hand.registrar}, as was said; nothing shows it from here"
+            )
 
 
 def _joined(outcomes: list[Outcome]) -> Outcome:

@@ -30,7 +30,8 @@ def _same(gathered: Zone, present: Zone) -> bool:
 
 
 class MakeZone(Action[ZoneMade]):
-    """From the gathered file, another place's zone, or what the zone above has there. Gate: the source is still the one gathered."""
+    """From the gathered file, another place's zone, or what the zone above has there. Gate: the source is still the one
+    gathered."""
 
     async def gate(self) -> list[Refusal]:
         job, effect = self.job, self.effect
@@ -40,14 +41,22 @@ class MakeZone(Action[ZoneMade]):
         for place in job.timeline.serving(effect.zone):
             present = await job.zone(place, effect.zone)
             if not _same(gathered, present):
-                reason = f"the zone at {place} is no longer the one gathered (serial {gathered.soa.serial}, now {present.soa.serial})"
-                return [Refusal(reason, f"gather it again: `legatum move advance {name_text(job.domain)} --again gather`")]
+                reason = (
+                    f"the zone at {place} is no longer the one gathered (serial {gathered.soa.serial}, now "
+                    f"{present.soa.serial})"
+                )
+                return [
+                    Refusal(reason, f"gather it again: `legatum move advance {name_text(job.domain)} --again gather`")
+                ]
         return []
 
     async def preview(self) -> list[str]:
         publication = await self._plan()
         if publication.is_new:
-            return [f"the zone does not exist at {self.effect.place} → it is created there, with {len(publication.wanted)} RRsets"]
+            return [
+                f"the zone does not exist at {self.effect.place} → it is created there, with "
+                f"{len(publication.wanted)} RRsets"
+            ]
         return [difference_text(each) for each in publication.differences]
 
     async def seen(self) -> Outcome | None:
@@ -59,13 +68,21 @@ class MakeZone(Action[ZoneMade]):
             return None
         proved = await prove(self.job.context, publication)
         self._keep(publication.wanted)
-        return self.outcome(proved.first, proved.all, f"it is there already, serial {proved.serial}", serial=proved.serial)
+        return self.outcome(
+            proved.first, proved.all, f"it is there already, serial {proved.serial}", serial=proved.serial
+        )
 
     async def perform(self) -> Outcome:
         publication = await self._plan()
         if self.job.provider(publication.place).by_hand:
-            made = [f"create the zone {name_text(self.effect.zone)}, or import it as a master file"] if publication.is_new else []
-            changes = [difference_text(each) for each in publication.differences if each.rtype != SOA and not each.expected]
+            made = (
+                [f"create the zone {name_text(self.effect.zone)}, or import it as a master file"]
+                if publication.is_new
+                else []
+            )
+            changes = [
+                difference_text(each) for each in publication.differences if each.rtype != SOA and not each.expected
+            ]
             raise ByHand(publication.place, "", [*made, *changes])
         done = await carry_out(self.job.context, publication)
         if self._is_part:
@@ -77,7 +94,9 @@ class MakeZone(Action[ZoneMade]):
                 )
         self._keep(publication.wanted)
         where = f"every server of {self.effect.place} ({len(done.addresses)} addresses)"
-        return self.outcome(done.first, done.all, f"{where} answers with serial {done.serial}; contents equal", serial=done.serial)
+        return self.outcome(
+            done.first, done.all, f"{where} answers with serial {done.serial}; contents equal", serial=done.serial
+        )
 
     def _keep(self, made: Zone) -> None:
         """By which an edit is known for one later."""
@@ -96,7 +115,9 @@ class MakeZone(Action[ZoneMade]):
             if not provider.by_hand:
                 raise
             fresh = fresh_zone(zone.origin, provider.servers)  # it is for a person to make it
-            return new_publication(provider.name, for_provider(zone, fresh, provider, zone.soa.serial, ns.ttl, targets(ns)))
+            return new_publication(
+                provider.name, for_provider(zone, fresh, provider, zone.soa.serial, ns.ttl, targets(ns))
+            )
 
     async def _zone(self) -> Zone:
         job, effect = self.job, self.effect
@@ -149,8 +170,12 @@ class EndZone(Action[ZoneEnded]):
     async def _still_serving(self) -> str:
         provider = self.job.provider(self.effect.place)
         addresses = await self.job.context.addresses_of(provider.servers)
-        replies = await asyncio.gather(*(self.job.context.asker.ask(address, self.effect.zone, SOA) for address in addresses))
-        return ", ".join(reply.server for reply in replies if reply.authoritative and _is_of(reply.find(SOA), self.effect.zone))
+        replies = await asyncio.gather(
+            *(self.job.context.asker.ask(address, self.effect.zone, SOA) for address in addresses)
+        )
+        return ", ".join(
+            reply.server for reply in replies if reply.authoritative and _is_of(reply.find(SOA), self.effect.zone)
+        )
 
 
 def _is_of(soa: object, zone: bytes) -> bool:

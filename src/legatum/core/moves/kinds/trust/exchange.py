@@ -1,6 +1,7 @@
 """Another key for a signed domain, in the order of RFC 6781 s4.1 (docs/timing.md, rule 9).
 
-The provider makes keys and signatures; the plan waits for each stage at every server, and changes the DS set in between.
+The provider makes keys and signatures; the plan waits for each stage at every server, and changes the DS set in
+between.
 """
 
 from collections.abc import Callable, Iterable, Iterator
@@ -16,15 +17,21 @@ from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
 
-DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, ALGORITHM = "double-ksk", "double-signature", "double-ds", "one-key", "algorithm"
+DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, ALGORITHM = (
+    "double-ksk",
+    "double-signature",
+    "double-ds",
+    "one-key",
+    "algorithm",
+)
 COMBINED = "combined"
 WAYS = (DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, COMBINED, ALGORITHM)
 
 
 @dataclass(frozen=True, slots=True)
 class Exchange:
-    """``way``: one of :data:`WAYS`, empty for the one that suits the keys; ``records``: the DS records of the new key, where they are
-    known; ``algorithm``: the new one, 0 for the same."""
+    """``way``: one of :data:`WAYS`, empty for the one that suits the keys; ``records``: the DS records of the new key,
+    where they are known; ``algorithm``: the new one, 0 for the same."""
 
     way: str = ""
     records: tuple[str, ...] = ()
@@ -39,14 +46,22 @@ def exchange_pieces(inputs: PlanInput, wish: Exchange) -> Iterator[PlannedStep]:
         raise BadInput(f"{text} has no DS to exchange", f"a first one: `legatum move draft {text} --sign`")
     old = inputs.anchors.labels & set(keys.published)
     if wish.algorithm and (same := {wish.algorithm} & {int(each.partition("/")[2]) for each in old}):
-        raise BadInput(f"{text} is signed with algorithm {min(same)} already", "another key of the same algorithm: leave --algorithm out")
+        raise BadInput(
+            f"{text} is signed with algorithm {min(same)} already",
+            "another key of the same algorithm: leave --algorithm out",
+        )
     way = wish.way or (ALGORITHM if wish.algorithm else ONE_KEY if old & set(keys.zone) else DOUBLE_KSK)
     if bool(wish.algorithm) != (way == ALGORITHM):
-        raise BadInput("another algorithm is introduced in a way of its own", f"say --algorithm NUMBER, and --way {ALGORITHM} or none")
+        raise BadInput(
+            "another algorithm is introduced in a way of its own",
+            f"say --algorithm NUMBER, and --way {ALGORITHM} or none",
+        )
     if way in (DOUBLE_DS, DOUBLE_KSK) and old & set(keys.zone):
         raise GateShut(
-            f"the key of {text} signs the zone as well as the key set: changed at once, old keys and new signatures would meet in caches",
-            f"exchange it with --way {ONE_KEY}; --way {COMBINED} where the server signs the zone with the new key only once it has the DS",
+            f"the key of {text} signs the zone as well as the key set: changed at once, old keys and new "
+            "signatures would meet in caches",
+            f"exchange it with --way {ONE_KEY}; --way {COMBINED} where the server signs the zone with the "
+            "new key only once it has the DS",
         )
     if way == COMBINED and not old & set(keys.zone):
         raise GateShut(f"the key of {text} signs the key set alone", f"exchange it with --way {DOUBLE_KSK}")
@@ -59,7 +74,8 @@ def _ds_after(inputs: PlanInput, wish: Exchange, way: str) -> DsSet:
     if way == DOUBLE_DS:
         if not wish.records:
             raise GateShut(
-                "with double-ds the DS comes before its key is in use: it has to be known", "say it: --ds 'TAG ALGORITHM TYPE DIGEST'"
+                "with double-ds the DS comes before its key is in use: it has to be known",
+                "say it: --ds 'TAG ALGORITHM TYPE DIGEST'",
             )
         return DsSet(wish.records, (), ttl)
     if wish.records:
@@ -74,7 +90,8 @@ def _ds_after(inputs: PlanInput, wish: Exchange, way: str) -> DsSet:
 
 @dataclass(frozen=True)
 class _Stage:
-    """``keys``: as they are, the new one perhaps among them; ``old``: those with a DS now; ``after``: the DS set at the end."""
+    """``keys``: as they are, the new one perhaps among them; ``old``: those with a DS now; ``after``: the DS set at the
+    end."""
 
     inputs: PlanInput
     keys: Keys
@@ -106,17 +123,28 @@ class _Stage:
         if before.are(after):
             return
         main = self.inputs.main
-        yield PlannedStep(phase, Step(
-            ident, f"Have {main} {what}", (Signed(main, self.inputs.domain, before, after, self.inputs.follows),), (),
-            f"every server of {main} gives just these keys, and signatures that hold", "have it as it was before", estimate=60,
-        ), (ChainConsistent(self.inputs.domain),))  # fmt: skip
+        yield PlannedStep(
+            phase,
+            Step(
+                ident,
+                f"Have {main} {what}",
+                (Signed(main, self.inputs.domain, before, after, self.inputs.follows),),
+                (),
+                f"every server of {main} gives just these keys, and signatures that hold",
+                "have it as it was before",
+                estimate=60,
+            ),
+            (ChainConsistent(self.inputs.domain),),
+        )
 
 
 def _double_ksk(stage: _Stage) -> Iterator[PlannedStep]:
     both = _with(stage.keys, stage.new, "published", "entry")
     yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign the key set with both", stage.keys, both)
     yield from stage.swapped()
-    yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", both, _without(both, stage.old, "published", "entry"))
+    yield from stage.signed(
+        Phase.CLOSE, "old-key", "take the old key out", both, _without(both, stage.old, "published", "entry")
+    )
 
 
 def _double_ds(stage: _Stage) -> Iterator[PlannedStep]:
@@ -142,14 +170,17 @@ def _one_key(stage: _Stage) -> Iterator[PlannedStep]:
 
 
 def _combined(stage: _Stage) -> Iterator[PlannedStep]:
-    """One key for all, at a signer that goes on signing the zone with the old one until it is told that the new one has its DS; from then
-    on the old one signs nothing, and stays published for as long as answers signed with it may be kept."""
+    """One key for all, at a signer that goes on signing the zone with the old one until it is told that the new one has
+    its DS; from then on the old one signs nothing, and stays published for as long as answers signed with it may be
+    kept."""
     both = _with(stage.keys, stage.new, "published", "entry")
     alone = _with(_without(both, stage.old, "entry", "zone"), stage.new, "zone")
     yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign the key set with both", stage.keys, both)
     yield from stage.swapped()
     yield from stage.signed(Phase.CLOSE, "alone", "sign everything with the new key alone", both, alone)
-    yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out", alone, _without(alone, stage.old, "published"))
+    yield from stage.signed(
+        Phase.CLOSE, "old-key", "take the old key out", alone, _without(alone, stage.old, "published")
+    )
 
 
 def _double_signature(stage: _Stage) -> Iterator[PlannedStep]:
@@ -157,21 +188,29 @@ def _double_signature(stage: _Stage) -> Iterator[PlannedStep]:
     both = _with(stage.keys, stage.new, *roles)
     yield from stage.signed(Phase.MAKE, "new-key", "add a new key, and sign everything with both", stage.keys, both)
     yield from stage.swapped()
-    yield from stage.signed(Phase.CLOSE, "old-key", "take the old key out, and its signatures", both, _without(both, stage.old, *roles))
+    yield from stage.signed(
+        Phase.CLOSE, "old-key", "take the old key out, and its signatures", both, _without(both, stage.old, *roles)
+    )
 
 
 def _algorithm(stage: _Stage) -> Iterator[PlannedStep]:
     every = set(stage.keys.published) - stage.new
     signatures = _with(stage.keys, stage.new, "zone")
     both = _with(signatures, stage.new, "published", "entry")
-    yield from stage.signed(Phase.MAKE, "new-signatures", "sign with the new algorithm too, its key unpublished", stage.keys, signatures)
+    yield from stage.signed(
+        Phase.MAKE, "new-signatures", "sign with the new algorithm too, its key unpublished", stage.keys, signatures
+    )
     yield from stage.signed(Phase.MAKE, "new-key", "publish the key of the new algorithm", signatures, both)
     yield from stage.swapped()
     unpublished = _without(both, every, "published")
     words = "take the old keys out, and leave all their signatures"
     yield from stage.signed(Phase.CLOSE, "old-key", words, both, unpublished)
     yield from stage.signed(
-        Phase.CLOSE, "old-signatures", "take the old signatures out", unpublished, _without(unpublished, every, "entry", "zone")
+        Phase.CLOSE,
+        "old-signatures",
+        "take the old signatures out",
+        unpublished,
+        _without(unpublished, every, "entry", "zone"),
     )
 
 

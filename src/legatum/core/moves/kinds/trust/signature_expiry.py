@@ -1,7 +1,7 @@
 """How a domain is signed, as its servers say, and what stands in the way of leading it elsewhere.
 
-An unsigned copy under a DS is bogus: everybody behind a validating resolver gets nothing. Copied signatures are served until they run
-out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
+An unsigned copy under a DS is bogus: everybody behind a validating resolver gets nothing. Copied signatures are served
+until they run out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
 """
 
 from collections.abc import Collection, Iterable, Iterator, Mapping
@@ -17,9 +17,9 @@ from legatum.core.records.name import Name, name_text
 
 @dataclass(frozen=True, slots=True)
 class Signing:
-    """``ds``: the DS set by parent server address; ``old``, ``new``: each side by address, ``beside``: one that serves a zone of its own
-    beside the old side; ``silent``: who did not answer; ``heeded``: the registry may act on CDS records, and what is planned would be at
-    odds with that."""
+    """``ds``: the DS set by parent server address; ``old``, ``new``: each side by address, ``beside``: one that serves
+    a zone of its own beside the old side; ``silent``: who did not answer; ``heeded``: the registry may act on CDS
+    records, and what is planned would be at odds with that."""
 
     ds: Mapping[str, DsSet] = field(default_factory=dict)
     old: Mapping[str, ServerKeys] = field(default_factory=dict)
@@ -54,8 +54,8 @@ class Signing:
         return _keys_of(self.beside)
 
     def before(self, keys: Keys | None) -> Keys | None:
-        """With which the old side may have signed before anybody saw it sign with ``keys``: since when keys are there that no DS
-        for yet is not known, nor, without a DS, since when it signs at all."""
+        """With which the old side may have signed before anybody saw it sign with ``keys``: since when keys are there
+        that no DS for yet is not known, nor, without a DS, since when it signs at all."""
         if keys is None or not self.anchors:
             return None
         with_ds = self.anchors.labels & set(keys.entry)
@@ -74,7 +74,10 @@ class Signing:
     @property
     def text(self) -> str:
         """What shows how it is, for those who read the plan."""
-        asked = f"{len(self.ds)} parent addresses and {len(self.old) + len(self.new) + len(self.beside)} of name servers asked"
+        asked = (
+            f"{len(self.ds)} parent addresses and {len(self.old) + len(self.new) + len(self.beside)} of name "
+            "servers asked"
+        )
         signs = "; the new side signs by itself" if any(each.keys is not None for each in self.new.values()) else ""
         signs += f"; beside it with {self.keys_beside.text}" if self.keys_beside is not None else ""
         keys = self.keys
@@ -98,23 +101,30 @@ class Obstacle:
 
 
 def obstacles(domain: Name, seen: Signing, old: str, new: str, disconnects: bool = False) -> Iterator[Obstacle]:
-    """Why the domain is not to be led from provider ``old`` to ``new``. ``disconnects``: the plan does nothing but take the DS away, from a
-    broken chain too."""
+    """Why the domain is not to be led from provider ``old`` to ``new``. ``disconnects``: the plan does nothing but take
+    the DS away, from a broken chain too."""
     text = name_text(domain)
     if seen.silent:
         yield Obstacle(
-            f"whether {text} is signed is not known: {', '.join(seen.silent[:4])}{' …' if seen.silent[4:] else ''} did not answer",
+            f"whether {text} is signed is not known: "
+            f"{', '.join(seen.silent[:4])}{' …' if seen.silent[4:] else ''} did not answer",
             "look again when they answer: the same command",
         )
         return
     yield from _not_whole(domain, seen, old) if not disconnects else ()
     for who, side in ((old, seen.old), (new, {**seen.new, **seen.beside})) if seen.heeded else ():
-        if asking := {address: each.asking for address, each in side.items() if each.asking and not (disconnects and each.gives_up)}:
+        if asking := {
+            address: each.asking
+            for address, each in side.items()
+            if each.asking and not (disconnects and each.gives_up)
+        }:
             address, kinds = next(iter(asking.items()))
             yield Obstacle(
-                f"{who} asks the registry for a DS: {address} hands out {', '.join(kinds)}; a registry that reads it would "
+                f"{who} asks the registry for a DS: {address} hands out {', '.join(kinds)}; a registry that "
+                "reads it would "
                 "connect the keys in the middle of the move",
-                f"have {who} publish no CDS and CDNSKEY for {text} until the move is complete; or, where the registry is known not to read "
+                f"have {who} publish no CDS and CDNSKEY for {text} until the move is complete; or, where the "
+                "registry is known not to read "
                 "them, say `reads_cds = false` for the registrar in the settings",
             )
 
@@ -124,16 +134,22 @@ def _not_whole(domain: Name, seen: Signing, old: str) -> Iterator[Obstacle]:
     text = name_text(domain)
     mend = f"mend that first: `legatum ds show {text}` says what to do"
     if len({(each.records, each.of) for each in seen.ds.values()}) > 1:
-        yield Obstacle(f"the parent's servers hand out different DS sets for {text}", "wait until they agree, then draft again")
+        yield Obstacle(
+            f"the parent's servers hand out different DS sets for {text}", "wait until they agree, then draft again"
+        )
     if not seen.anchors:
         return
     for address, each in seen.old.items():
         if not holds(domain, seen.anchors, each):
-            why = each.broken or (f"{seen.anchors.text} fits no key there" if each.keys is not None else "it serves the zone unsigned")
+            why = each.broken or (
+                f"{seen.anchors.text} fits no key there" if each.keys is not None else "it serves the zone unsigned"
+            )
             yield Obstacle(f"{text} is bogus at {address} of {old}: {why}", mend)
             return
     if len({each.keys for each in seen.old.values()}) > 1:
-        yield Obstacle(f"the servers of {old} do not sign {text} with the same keys", "wait until they do, then draft again")
+        yield Obstacle(
+            f"the servers of {old} do not sign {text} with the same keys", "wait until they do, then draft again"
+        )
 
 
 def first_to_run_out(servers: Iterable[ServerKeys]) -> float | None:
@@ -142,8 +158,9 @@ def first_to_run_out(servers: Iterable[ServerKeys]) -> float | None:
 
 
 def running_out(runbook: Runbook, done: Collection[str], until: float | None, now: float) -> Iterator[Obstacle]:
-    """Signatures that may run out while somebody still asks for them: they must outlive the longest wait that is ahead, and the longest
-    TTL after it (rule 12). ``until``: of the first one that runs out. Not where they are to end: with the DS gone nobody asks for them."""
+    """Signatures that may run out while somebody still asks for them: they must outlive the longest wait that is ahead,
+    and the longest TTL after it (rule 12). ``until``: of the first one that runs out. Not where they are to end: with
+    the DS gone nobody asks for them."""
     if runbook.disconnects:
         return
     left = [step for step in runbook.steps if step.id not in done]
@@ -151,7 +168,8 @@ def running_out(runbook: Runbook, done: Collection[str], until: float | None, no
     needed = ahead + runbook.premises.longest_ttl(runbook.domain)
     if until is not None and until - now <= needed:
         yield Obstacle(
-            f"signatures of {name_text(runbook.domain)} run out at {instant_text(until)}, and the longest wait ahead, with the longest TTL "
+            f"signatures of {name_text(runbook.domain)} run out at {instant_text(until)}, and the longest "
+            "wait ahead, with the longest TTL "
             f"after it, takes {duration_text(needed)} (rule 12)",
             "have the provider sign the zone anew, then the same command again",
         )

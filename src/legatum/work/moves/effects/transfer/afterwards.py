@@ -1,4 +1,5 @@
-"""After a transfer: what the registry holds must be what it was; the registrant, the code, and what everybody may see."""
+"""After a transfer: what the registry holds must be what it was; the registrant, the code, and what everybody may
+see."""
 
 from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.effects import CodeChanged, Kept, RegistrantChanged, Settled
@@ -22,7 +23,8 @@ class SeeKept(Action[Kept]):
         if wrong := differences(before, held):
             raise GateShut(
                 "; ".join(wrong),
-                f"set it right at {gaining.name}: `legatum registration nameservers DOMAIN --to PROVIDER`, or the DS records, or the hosts",
+                f"set it right at {gaining.name}: `legatum registration nameservers DOMAIN --to PROVIDER`, "
+                "or the DS records, or the hosts",
             )
         now = self.now()
         counted = f"{len(held.nameservers)} name servers, {len(held.ds)} DS records, {len(held.hosts)} hosts"
@@ -41,7 +43,14 @@ class SeeSettled(Action[Settled]):
             if rdap and (await look_at_held(job.context, job.domain))[0].registrar == before:
                 return f"registration data still name {before}"
             sets = await published(job.context, job.domain)
-            wrong = next(((address, each) for address, each in sets.items() if each is not None and each != registered.nameservers), None)
+            wrong = next(
+                (
+                    (address, each)
+                    for address, each in sets.items()
+                    if each is not None and each != registered.nameservers
+                ),
+                None,
+            )
             return f"{wrong[0]} hands out {names_said(wrong[1])}" if wrong else ""
 
         rdap = job.context.settings.rdap is not None
@@ -82,11 +91,17 @@ class ChangeRegistrant(Action[RegistrantChanged]):
         if self._gaining.by_hand:
             return None
         held, now = await self._gaining.registration(self.job.domain), self.now()
-        return self.outcome(now, now, f"the registrant is {self.effect.contact}") if held.registrant == self.effect.contact else None
+        return (
+            self.outcome(now, now, f"the registrant is {self.effect.contact}")
+            if held.registrant == self.effect.contact
+            else None
+        )
 
     async def perform(self) -> Outcome:
         first = self.now()
         said = await self._gaining.change_registrant(self.job.domain, self.effect.contact)
         if await self.seen() is None:
-            raise OutsideFault(f"{self.effect.gaining} said {said}, but shows another registrant", "look at the registrar's own pages")
+            raise OutsideFault(
+                f"{self.effect.gaining} said {said}, but shows another registrant", "look at the registrar's own pages"
+            )
         return self.outcome(first, self.now(), said)

@@ -11,7 +11,9 @@ from legatum.work.registry.held import look_at_held, losing_account
 from legatum.work.run_context import RunContext
 
 
-async def transfer_refusals(context: RunContext, held: RegisteredDomain, registrar: Registrar, pending: bool) -> list[Refusal]:
+async def transfer_refusals(
+    context: RunContext, held: RegisteredDomain, registrar: Registrar, pending: bool
+) -> list[Refusal]:
     """What stands in the way of it leaving this registrar."""
     account = await losing_account(context, registrar)
     return [Refusal(each.reason, each.remedy) for each in obstacles(held, account, context.clock.now(), pending)]
@@ -22,9 +24,13 @@ class SeeFit(Action[Fit]):
         job, losing = self.job, self.job.registrar(self.effect.losing)
         held, account = await look_at_held(job.context, job.domain, losing)
         if account is None and not losing.by_hand:
-            raise OutsideFault(f"{losing.name} does not have the domain, {held.registrar} has", "is it the right losing registrar?")
+            raise OutsideFault(
+                f"{losing.name} does not have the domain, {held.registrar} has", "is it the right losing registrar?"
+            )
         asked = any(
-            step.id in job.outcomes for step in job.runbook.steps if any(getattr(each, "op", "") == "request" for each in step.effects)
+            step.id in job.outcomes
+            for step in job.runbook.steps
+            if any(getattr(each, "op", "") == "request" for each in step.effects)
         )
         return await transfer_refusals(job.context, held, losing, asked)
 

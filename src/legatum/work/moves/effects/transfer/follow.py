@@ -16,7 +16,8 @@ class FollowTransfer(OfTransfer[Followed]):
         if state is not None and not state.pending and not state.approved:
             raise GateShut(
                 f"the transfer did not happen: {state.status}",
-                f"ask {state.acting} why; then `legatum move advance {text} --again {REQUEST}`, or `legatum move retreat {text}`",
+                f"ask {state.acting} why; then `legatum move advance {text} --again {REQUEST}`, or `legatum "
+                f"move retreat {text}`",
             )
         if not await self.is_with_gaining():
             return None

@@ -1,4 +1,5 @@
-"""A registrar transfer: asked for at the gaining registrar, approved at the losing one, or cancelled (docs/timing.md, rule 13)."""
+"""A registrar transfer: asked for at the gaining registrar, approved at the losing one, or cancelled (docs/timing.md,
+rule 13)."""
 
 import secrets
 from typing import TypeVar
@@ -80,7 +81,9 @@ class CarryTransfer(OfTransfer[Transfer]):
         return [f"the transfer of {text} to {other}: pending → cancelled"]
 
     async def seen(self) -> Outcome | None:
-        return await {"request": self._request_seen, "approve": self._approve_seen}.get(self.effect.op, self._cancel_seen)()
+        return await {"request": self._request_seen, "approve": self._approve_seen}.get(
+            self.effect.op, self._cancel_seen
+        )()
 
     async def perform(self) -> Outcome:
         return await {"request": self._request, "approve": self._approve}.get(self.effect.op, self._cancel)()
@@ -92,7 +95,11 @@ class CarryTransfer(OfTransfer[Transfer]):
         held, _ = await look_at_held(self.job.context, self.job.domain, self.losing)
         refusals = await transfer_refusals(self.job.context, held, self.losing, pending=False)
         if TRANSFER_LOCK in held.statuses:
-            refusals.append(Refusal("the transfer lock is set", "find out who set it, then draft again or go on with --again unlock"))
+            refusals.append(
+                Refusal(
+                    "the transfer lock is set", "find out who set it, then draft again or go on with --again unlock"
+                )
+            )
         return refusals
 
     async def _request_seen(self) -> Outcome | None:
@@ -112,7 +119,8 @@ class CarryTransfer(OfTransfer[Transfer]):
         state = await self.state()
         if state is None:
             raise OutsideFault(
-                f"{self.gaining.name} said {said}, but the registry knows of no transfer", "look at the registrar's own pages"
+                f"{self.gaining.name} said {said}, but the registry knows of no transfer",
+                "look at the registrar's own pages",
             )
         return self._outcome_of(state)
 
@@ -122,7 +130,8 @@ class CarryTransfer(OfTransfer[Transfer]):
         return self.outcome(now, now, f"asked for by {state.asking}: {words}", acts_by=state.acts_by)
 
     async def _code(self) -> str:
-        """From the losing account, set anew where it is not told; else from where the move file says. It is kept nowhere."""
+        """From the losing account, set anew where it is not told; else from where the move file says. It is kept
+        nowhere."""
         if reference := self.job.context.code_reference or self.effect.code:
             return self.job.context.secret(reference)
         found = await self.losing.code(self.job.domain)
