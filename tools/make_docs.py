@@ -14,13 +14,13 @@ import msgspec
 import legatum.demo.report  # it has a document too
 import legatum.views
 from legatum import __version__
-from legatum.cli.program.main import COMMANDS
+from legatum.cli.program.main import COMMANDS, MODULES
 from legatum.cli.program.tree import command_tree
 from legatum.core.findings.finding import collect
-from legatum.core.kinds import FAMILIES
 from legatum.core.moves.plain import schema as move_file
 from legatum.settings.document import Settings
 from legatum.views.document import Document
+from legatum.views.explain import FAMILIES
 from legatum.views.manual import manual
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -40,7 +40,7 @@ def pages() -> dict[Path, str]:
 
 
 def manual_page() -> str:
-    tree = command_tree(COMMANDS)
+    tree = command_tree(COMMANDS, MODULES)
     sections = [
         (" ".join(each.words), each.summary, [(one.flags, one.value, one.help) for one in each.options])
         for each in tree.all

@@ -8,7 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 
 from legatum.cli.program.main import parser_of
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 from tests.cli.program import PracticeWorld, Shell
 from tests.test_conventions import ADVICE
 

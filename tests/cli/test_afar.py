@@ -15,9 +15,9 @@ from typing import Any
 import pytest
 
 import legatum
-from legatum.core.fault import BadInput
-from legatum.core.instant import parse_instant
+from legatum.core.calendar.instant import parse_instant
 from legatum.core.records.name import parse_domain
+from legatum.core.running.fault import BadInput
 from legatum.demo.world_thread import WorldThread
 from legatum.net.engine import Hub, security_of
 from tests.cli.desk import DOMAIN, Desk

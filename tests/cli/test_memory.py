@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from legatum.core.instant import parse_instant
+from legatum.core.calendar.instant import parse_instant
 from legatum.demo.world_thread import WorldThread
 from legatum.services.update_provider import DynamicUpdateProvider
 from tests.cli.desk import DOMAIN, Desk

@@ -8,7 +8,7 @@ import pytest
 
 from legatum.cli.program.main import main
 from legatum.cli.program.progress import bar_text
-from legatum.core.progress import Progress, tally
+from legatum.core.running.progress import Progress, tally
 
 
 class Terminal(io.StringIO):

@@ -12,7 +12,7 @@ from typing import Any
 
 import pytest
 
-from legatum.core.instant import parse_instant
+from legatum.core.calendar.instant import parse_instant
 from legatum.core.records.name import parse_domain
 from legatum.core.records.rrtype import A
 from legatum.demo.world_thread import WorldThread

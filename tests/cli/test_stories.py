@@ -6,9 +6,9 @@ from unittest.mock import Mock
 
 import pytest
 
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.drift.drift import HandedOn
 from legatum.core.records.name import parse_domain
+from legatum.core.running.fault import OutsideFault
 from legatum.demo.world_thread import WorldThread
 from legatum.work.moves.observation_cache import ObservationCache
 from tests.cli.desk import DOMAIN, Desk
@@ -120,7 +120,7 @@ def test_a_registry_that_refuses_after_the_zone_was_changed(tmp_path: Path, monk
             ([True, False], "declined; the steps before it are done"),
         ):
             with monkeypatch.context() as patched:
-                patched.setattr("legatum.cli.moving.agreed", Mock(side_effect=typed))
+                patched.setattr("legatum.cli.moves.moving.agreed", Mock(side_effect=typed))
                 assert desk.run(*words) == 4 and says in desk.said, desk.said
         desk.done("move", "retreat", DOMAIN, "--yes", "--wait")
         trouble.refuse, trouble.times = "create", 1

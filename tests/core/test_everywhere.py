@@ -3,7 +3,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.everywhere import Everywhere, PlaceDifference, Told, differences
+from legatum.core.house.everywhere import Everywhere, PlaceDifference, Told, differences
 
 PLACES = st.sampled_from(["here", "harbour", "hill"])
 TOLD = st.builds(Told, st.sampled_from(["a", "b"]), st.booleans(), st.none() | st.integers(1, 3), st.booleans())

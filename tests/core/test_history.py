@@ -1,7 +1,7 @@
 """The story from the lines of a journal: what became of what was begun, what it came to, what the customer has to
 do."""
 
-from legatum.core.history import (
+from legatum.core.memory.history import (
     AGAIN,
     FAILED,
     FORGOTTEN,

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from legatum.core.inventory import Group, Item, Side, changes_between, groups_of
+from legatum.core.house.inventory import Group, Item, Side, changes_between, groups_of
 
 NOW = 1_930_000_000.0  # 2031-02-27
 ALDER = Side("alder", {"ns1.alder.test": ("198.51.100.31",), "ns2.alder.test": ("203.0.113.32",)})

@@ -3,8 +3,8 @@
 import pytest
 
 from legatum.core.findings import KINDS
-from legatum.core.history import Changed
-from legatum.core.letter import Letter, Said, asks_of, differences_of, of_move, of_survey, topic_of
+from legatum.core.house.letter import Letter, Said, asks_of, differences_of, of_move, of_survey, topic_of
+from legatum.core.memory.history import Changed
 from legatum.core.moves.plan import draw
 from legatum.views.letters.letter import FORMS, Step, Words, letter_text
 from tests.core.moves.drawn import KINDS as WISHES

@@ -3,7 +3,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.seen_names import SeenNames
+from legatum.core.text.seen_names import SeenNames
 
 
 @given(st.lists(st.binary(max_size=3), max_size=200))

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.fault import BadInput
-from legatum.core.table import Column, Row, RowReader
+from legatum.core.running.fault import BadInput
+from legatum.core.text.table import Column, Row, RowReader
 
 
 def rows(text: str) -> list[Row]:

@@ -3,6 +3,7 @@
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from legatum.core.calendar.timing import Caution, Wait, load_of_ttl, not_before
 from legatum.core.moves.assembly import play
 from legatum.core.moves.effects import Records, RRsetChange
 from legatum.core.moves.needs import Lowered, OldDataExpired
@@ -12,7 +13,6 @@ from legatum.core.moves.waiting.waits import waits_for
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import A
-from legatum.core.timing import Caution, Wait, load_of_ttl, not_before
 
 ZONE, KEY = parse_name("kilnandclay.example."), (parse_name("www.kilnandclay.example."), A)
 IDEAL = Caution(0, 0, 0)

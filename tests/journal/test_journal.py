@@ -13,9 +13,9 @@ from pathlib import Path
 import psycopg
 import pytest
 
-from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import parse_name
+from legatum.core.running.fault import BadInput, GateShut, OutsideFault
 from legatum.journal.database import Database
 from legatum.journal.forms import PRESENT
 from legatum.journal.journal import Journal, Surveyed

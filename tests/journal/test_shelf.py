@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import GateShut
+from legatum.core.running.fault import GateShut
 from legatum.journal.database import Database
 from legatum.journal.shared_files import SharedFiles
 

@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import parse_name
+from legatum.core.running.fault import OutsideFault
 from legatum.net.asking.route import Endpoint
 from legatum.net.registry.epp import EppAccount, EppSession
 from legatum.practice.certificate import make_certificates

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 from legatum.net.file import write_private, write_whole
 
 

@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset
+from legatum.core.running.fault import BadInput
 from legatum.net.asking.pace import Pace
 from legatum.net.asking.reply import Reply, Transport, Trouble
 from legatum.net.asking.web import WebAnswer

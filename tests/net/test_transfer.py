@@ -8,11 +8,11 @@ from contextlib import nullcontext
 
 import pytest
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AXFR, NS, NSEC, SOA, A
 from legatum.core.records.soa import SoaFields
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker, Patience, TransferBounds
 from legatum.net.asking.route import Endpoint, Route

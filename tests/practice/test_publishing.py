@@ -8,11 +8,11 @@ from typing import Any
 
 import pytest
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, parse_name, typed_name
 from legatum.core.records.presentation import rdata_texts, typed_rdata
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import TXT, A
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.changing.amendment import Amendment
 from legatum.practice.opening import open_world
 from legatum.practice.world import World

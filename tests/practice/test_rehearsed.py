@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.moves.kinds.first_and_last import Retirement
 from legatum.core.moves.kinds.part import Part
 from legatum.core.moves.kinds.provider import NewProvider
@@ -23,7 +24,6 @@ from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import A
 from legatum.core.rehearsal import Playback, rehearse
 from legatum.core.rehearsal.careless import careless
-from legatum.core.timing import Caution
 from legatum.core.zones.zone import Zone
 from legatum.practice import scenario
 from legatum.practice.opening import open_world

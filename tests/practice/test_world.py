@@ -10,12 +10,12 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import MX, NS, SOA, A
 from legatum.core.records.soa import next_serial
 from legatum.core.rehearsal.caches import CacheKind
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.net.asking.asker import Asker, Patience
 from legatum.net.asking.route import Route
 from legatum.net.asking.walk import Walker

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import parse_name
+from legatum.core.running.fault import OutsideFault
 from legatum.services.command import run_command
 
 DOMAIN = parse_name("kilnandclay.example.")

@@ -7,7 +7,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 from legatum.settings import document
 from legatum.settings.document import Section, Settings
 from legatum.settings.reading import read_settings

@@ -9,7 +9,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 from legatum.settings.secret import check_reference, exposed, read_secret
 
 

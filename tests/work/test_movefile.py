@@ -5,10 +5,10 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import BadInput
 from legatum.core.moves.plain import plain, runbook_from
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import forecast
+from legatum.core.running.fault import BadInput
 from legatum.views.look.schedule import markdown
 from legatum.views.screen import clean
 from legatum.work.movefile import read_move, retreat_path, write_move, zone_path

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.fault import Fault, GateShut, OutsideFault
 from legatum.core.records.name import parse_name
+from legatum.core.running.fault import Fault, GateShut, OutsideFault
 from legatum.net.clock import SystemClock
 from legatum.practice.registry import Trouble
 from legatum.services.registrar import NsChange

@@ -2,12 +2,12 @@
 
 from pathlib import Path
 
-from legatum.core.fault import GateShut
 from legatum.core.records.name import parse_domain, parse_name
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import NS
 from legatum.core.records.soa import next_serial
 from legatum.core.rehearsal.careless import LATE
+from legatum.core.running.fault import GateShut
 from legatum.demo.world_thread import WorldThread
 from legatum.net.asking.asker import Asker
 from legatum.net.asking.route import Route

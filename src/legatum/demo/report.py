@@ -5,8 +5,8 @@ import json
 from collections import Counter
 from pathlib import Path
 
-from legatum.core.duration import rough_text
-from legatum.core.instant import instant_text, parse_instant
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.instant import instant_text, parse_instant
 from legatum.core.records.name import is_under, name_text, parse_domain
 from legatum.core.records.rrtype import type_text
 from legatum.practice import scenario

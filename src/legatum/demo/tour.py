@@ -5,9 +5,9 @@ from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrtype import MX, A
+from legatum.core.running.fault import BadInput
 from legatum.demo.world_thread import WorldThread
 from legatum.views.screen import STRONG, Screen
 

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 from urllib.parse import urlsplit
 
-from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.journal.forms import FORMS, KEPT, NUMBERED, PRESENT
 from legatum.journal.locks import AdvisoryLocks, FileLocks, Locks, share_in_group
 

@@ -10,12 +10,12 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from legatum.core.fault import BadInput, Fault
-from legatum.core.history import AGAIN, BY_HAND, FAILED, FORGOTTEN, INTENT, OUTCOME, REFUSED, SENT, Entry
 from legatum.core.memory.given import Given, GivenSet, Look
+from legatum.core.memory.history import AGAIN, BY_HAND, FAILED, FORGOTTEN, INTENT, OUTCOME, REFUSED, SENT, Entry
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import ROOT, Name, absolute_text, file_name, name_text, parse_domain, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
+from legatum.core.running.fault import BadInput, Fault
 from legatum.journal.database import Database, Row
 from legatum.journal.occupation import Occupation, system_user
 from legatum.journal.shared_files import SharedFiles

@@ -13,9 +13,9 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
-from legatum.core.fault import GateShut
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import GateShut
 from legatum.journal.database import Database
 
 

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from legatum.core.fault import GateShut
+from legatum.core.running.fault import GateShut
 from legatum.journal.database import Database
 from legatum.net.file import write_whole
 

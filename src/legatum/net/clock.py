@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator
 from contextlib import AbstractAsyncContextManager, asynccontextmanager, nullcontext
 from typing import Any, Protocol
 
-from legatum.core.fault import OutsideFault
+from legatum.core.running.fault import OutsideFault
 
 
 class Clock(Protocol):

@@ -22,7 +22,7 @@ from typing import Any, NamedTuple
 from urllib.parse import urlsplit
 
 from legatum import __version__
-from legatum.core.fault import BadInput, Fault, OutsideFault
+from legatum.core.running.fault import BadInput, Fault, OutsideFault
 
 CLOCK_TOLERANCE = 2.0  # seconds that a worker's clock may be off before that is said
 _TIMEOUT = 10.0  # seconds to reach a scheduler

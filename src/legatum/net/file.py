@@ -6,7 +6,7 @@ import os
 import tempfile
 from pathlib import Path
 
-from legatum.core.fault import BadInput, Fault, OutsideFault
+from legatum.core.running.fault import BadInput, Fault, OutsideFault
 
 _FULL = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EIO}
 _COMMON, _PRIVATE = 0o666, 0o600

@@ -9,10 +9,10 @@ import json
 import secrets
 from typing import Any
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import ROOT, Name, parse_domain, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrtype import DS, parse_type
+from legatum.core.running.fault import BadInput
 from legatum.net.asking.route import Endpoint
 from legatum.practice import scenario
 from legatum.practice.registry import Trouble

@@ -5,7 +5,7 @@ import itertools
 import ssl
 from dataclasses import replace
 
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.records.name import Name
 from legatum.net.asking.route import Endpoint
 from legatum.net.clock import Clock

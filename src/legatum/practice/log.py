@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import type_text
 from legatum.net.asking.reply import Reply

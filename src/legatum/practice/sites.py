@@ -9,8 +9,8 @@ import ssl
 from collections.abc import Awaitable, Callable
 from html import escape
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import name_text, parse_domain
+from legatum.core.running.fault import BadInput
 from legatum.net.asking.route import Endpoint
 from legatum.practice import scenario
 from legatum.practice.certificate import Authority

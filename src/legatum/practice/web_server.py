@@ -10,8 +10,8 @@ from collections.abc import Awaitable, Callable
 from email.utils import formatdate
 from typing import NamedTuple
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_domain
+from legatum.core.running.fault import BadInput
 from legatum.net.asking.route import Endpoint
 from legatum.net.clock import Clock
 from legatum.practice import scenario

@@ -17,12 +17,12 @@ from types import TracebackType
 
 from legatum.core.dnssec.request import signal_name
 from legatum.core.dnssec.serving import ds_of_key
-from legatum.core.fault import BadInput
 from legatum.core.records.name import ROOT, Name, below, is_under, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AAAA, DS, NS, PTR, SOA, A
 from legatum.core.records.soa import SoaFields
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker, Patience

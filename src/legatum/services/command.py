@@ -9,9 +9,9 @@ import signal
 import tempfile
 from collections.abc import Mapping, Sequence
 
-from legatum.core.duration import duration_text
-from legatum.core.fault import OutsideFault
+from legatum.core.calendar.duration import duration_text
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import OutsideFault
 
 _FIRST = re.compile(r"[A-Za-z0-9_]")
 _LAST_WORDS = 1.5  # seconds from being asked to end until it is ended

@@ -13,8 +13,8 @@ from functools import partial
 from pathlib import Path
 
 from legatum.core.dnssec.serving import keys_of_ds
-from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import Name, is_under, labels_of, name_text, parent_of
+from legatum.core.running.fault import Fault, OutsideFault
 from legatum.net.asking.route import Route, Unreachable
 from legatum.net.registry.epp import AnswerLost, EppAccount, EppSession, Refused, Sending, no_one_told, refusal
 from legatum.services.registrar import (

@@ -3,9 +3,9 @@
 import asyncio
 from pathlib import Path
 
-from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.records.name import Name, file_name, name_text
 from legatum.core.records.rrtype import RRSIG
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.masterlines import master_text
 from legatum.core.zones.zone import Zone, fresh_zone

@@ -4,8 +4,8 @@ person."""
 from collections.abc import Awaitable, Callable
 from pathlib import Path
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker
 from legatum.net.zones.zone_transfer import transfer, transfer_changes

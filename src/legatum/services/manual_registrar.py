@@ -3,11 +3,11 @@ person."""
 
 from collections.abc import AsyncIterator, Callable, Iterable, Sequence
 
-from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text, parent_of
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrtype import AAAA, DS, NS, A
+from legatum.core.running.fault import Fault, OutsideFault
 from legatum.net.asking.walk import Walker
 from legatum.services.registrar import (
     Availability,

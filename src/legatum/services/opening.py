@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.core.fault import BadInput
-from legatum.core.nearest import proposal
 from legatum.core.records.name import Name
+from legatum.core.running.fault import BadInput
+from legatum.core.text.nearest import proposal
 from legatum.net.asking.asker import Asker
 from legatum.net.asking.route import Route
 from legatum.net.asking.walk import Walker

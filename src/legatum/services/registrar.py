@@ -4,8 +4,8 @@ from collections.abc import AsyncIterator, Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import Name
+from legatum.core.running.fault import Fault, OutsideFault
 
 Glue = tuple[tuple[Name, tuple[str, ...]], ...]
 """Name servers' addresses, for registries that take them with the NS set."""

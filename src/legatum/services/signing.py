@@ -4,7 +4,7 @@ import tempfile
 from collections.abc import Awaitable, Callable, Sequence
 from pathlib import Path
 
-from legatum.core.duration import parse_duration
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.records.name import Name, absolute_text, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrtype import DNSKEY

@@ -6,8 +6,8 @@ import binascii
 from collections.abc import Sequence
 from pathlib import Path
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_name
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import Asker
 from legatum.net.zones.update import send_records, send_update

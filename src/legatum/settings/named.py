@@ -9,8 +9,8 @@ from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Mapping
 from typing import TypeVar
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import name_text, parse_domain
+from legatum.core.running.fault import BadInput
 from legatum.settings.document import EppRegistrar, FilesProvider, ManualProvider, ManualRegistrar, UpdateProvider
 
 FORM = "form"

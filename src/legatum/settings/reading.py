@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 from legatum.settings.assumed import assumed
 from legatum.settings.document import (
     EppRegistrar,

@@ -6,7 +6,7 @@ import stat
 from collections.abc import Iterable
 from pathlib import Path
 
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 
 
 def read_secret(reference: str, folder: Path) -> str:

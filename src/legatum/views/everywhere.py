@@ -10,7 +10,7 @@ from legatum.views.document import Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
 
 if TYPE_CHECKING:
-    from legatum.core.everywhere import Difference, Everywhere
+    from legatum.core.house.everywhere import Difference, Everywhere
 
 _MOST = 30
 

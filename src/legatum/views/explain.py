@@ -1,8 +1,13 @@
-"""A kind of finding, explained."""
+"""A kind of finding, explained; of every kind that there is: of surveys, of contents, and of the services behind the
+names."""
 
+from legatum.core import findings, lint, service
 from legatum.core.findings import FindingKind
 from legatum.views.document import Document
 from legatum.views.screen import BAD, DOUBT, STRONG, Screen
+
+FAMILIES = findings.FAMILIES | lint.FAMILIES | service.FAMILIES
+KINDS: dict[str, FindingKind] = findings.KINDS | lint.KINDS | service.KINDS
 
 
 class ExplainDocument(Document, tag="legatum.explain/1"):

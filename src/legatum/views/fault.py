@@ -2,8 +2,8 @@
 
 import msgspec
 
-from legatum.core.fault import Fault
-from legatum.core.printable import one_line
+from legatum.core.running.fault import Fault
+from legatum.core.text.printable import one_line
 from legatum.views.document import Document
 
 

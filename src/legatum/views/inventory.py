@@ -4,9 +4,9 @@ import csv
 import io
 from collections.abc import Iterable, Mapping, Sequence
 
-from legatum.core.instant import instant_text
-from legatum.core.inventory import Group, Item
-from legatum.core.printable import cell_text
+from legatum.core.calendar.instant import instant_text
+from legatum.core.house.inventory import Group, Item
+from legatum.core.text.printable import cell_text
 from legatum.views.document import Document, Part
 from legatum.views.page import render
 from legatum.views.screen import BAD, DOUBT, GOOD, Screen

@@ -3,7 +3,7 @@ parts, no script."""
 
 from pathlib import Path
 
-from legatum.core.printable import clean
+from legatum.core.text.printable import clean
 
 _PAGES = Path(__file__).parent / "pages"
 

@@ -9,8 +9,8 @@ import textwrap
 from collections.abc import Iterable, Sequence
 from typing import IO, TYPE_CHECKING, Literal
 
-from legatum.core.instant import for_people
-from legatum.core.printable import clean
+from legatum.core.calendar.instant import for_people
+from legatum.core.text.printable import clean
 
 if TYPE_CHECKING:
     from rich.console import Console

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, Screen
 from legatum.work.checks.adding import Drawn

@@ -4,9 +4,9 @@ after."""
 from collections.abc import Awaitable, Callable, Sequence
 from contextlib import suppress
 
-from legatum.core.fault import Fault
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import Name
+from legatum.core.running.fault import Fault
 from legatum.work.run_context import RunContext
 
 

@@ -9,12 +9,12 @@ from typing import Any
 
 import msgspec
 
-from legatum.core.fault import BadInput
-from legatum.core.history import KINDS, OUTCOME, Act, Entry, acts
-from legatum.core.instant import kept_instant
+from legatum.core.calendar.instant import kept_instant
 from legatum.core.memory.given import Given
+from legatum.core.memory.history import KINDS, OUTCOME, Act, Entry, acts
 from legatum.core.records.name import Name, absolute_text, name_text, parse_name
 from legatum.core.records.rrtype import parse_type, type_text
+from legatum.core.running.fault import BadInput
 from legatum.net.file import write_whole
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.keeping.recording import Recording, read_reply, reply_line

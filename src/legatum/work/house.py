@@ -7,9 +7,9 @@ from contextlib import suppress
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from legatum.core.fault import Fault
 from legatum.core.moves.standing import Standing, State, as_of, by_urgency, standing_of
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import Fault
 from legatum.journal.journal import Surveyed
 from legatum.settings.document import ManualProvider, ManualRegistrar
 from legatum.work.movefile import retreat_path

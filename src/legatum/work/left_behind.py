@@ -3,7 +3,7 @@ and the templates."""
 
 from dataclasses import replace
 
-from legatum.core.fault import OutsideFault
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.signer import without_signing
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import provider_of

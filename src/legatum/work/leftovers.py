@@ -5,14 +5,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from legatum.core.fault import Fault, GateShut, OutsideFault
-from legatum.core.history import acts
+from legatum.core.memory.history import acts
 from legatum.core.observation.hosts import refuse_used
 from legatum.core.observation.leftovers import KnownToHouse, Leftover, LeftoverKind, hosts_in, leftovers
 from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, SOA
+from legatum.core.running.fault import Fault, GateShut, OutsideFault
 from legatum.core.zones.changing.template import Template, Tenant, expand, resolve
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import server_names

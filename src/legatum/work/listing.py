@@ -10,9 +10,9 @@ import sys
 from collections.abc import AsyncIterator, Iterator
 from pathlib import Path
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name
-from legatum.core.table import DomainReader, Listed, Row, RowReader
+from legatum.core.running.fault import BadInput
+from legatum.core.text.table import DomainReader, Listed, Row, RowReader
 
 _LONGEST_LINE = 1 << 20
 

@@ -10,7 +10,6 @@ from legatum.core.dnssec.chain import Chain, State, broken_since
 from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, server_keys
 from legatum.core.dnssec.signature import parse_signature
 from legatum.core.dnssec.trust import DsSet
-from legatum.core.fault import Fault
 from legatum.core.findings.finding import Finding
 from legatum.core.memory.copies import HeldCopy, copies
 from legatum.core.memory.given import OWN_SERVERS, GivenSet, Look, absent, seen_of
@@ -23,6 +22,7 @@ from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import ALIAS, CNAME, DNSKEY, DS, NS, SOA, A
 from legatum.core.records.soa import negative_ttl
+from legatum.core.running.fault import Fault
 from legatum.core.zones.zone import Zone
 from legatum.journal.journal import Surveyed
 from legatum.services.provider import server_names

@@ -3,10 +3,10 @@
 import tomllib
 from pathlib import Path
 
-from legatum.core.fault import BadInput
 from legatum.core.moves.plain import plain, runbook_from
 from legatum.core.moves.runbook import Runbook, next_step
 from legatum.core.records.name import Name, file_name
+from legatum.core.running.fault import BadInput
 from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
 from legatum.work.run_context import RunContext

@@ -12,10 +12,10 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.core.duration import parse_duration
-from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.moves.place import kept_at
 from legatum.core.records.name import Name, is_under, name_text, parse_name
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.net.asking.asker import Asker, Patience, TransferBounds
 from legatum.net.asking.reach import Reach, reach_here
 from legatum.net.asking.roots import PUBLIC_ROOTS
@@ -30,7 +30,7 @@ from legatum.settings.reading import read_settings
 from legatum.settings.secret import exposed, read_secret
 
 if TYPE_CHECKING:
-    from legatum.core.timing import Caution
+    from legatum.core.calendar.timing import Caution
     from legatum.core.zones.completeness import Completeness
     from legatum.core.zones.zone import Zone
     from legatum.journal.journal import Journal
@@ -249,7 +249,7 @@ class RunContext:
 
     @property
     def caution(self) -> "Caution":
-        from legatum.core.timing import Caution
+        from legatum.core.calendar.timing import Caution
 
         house = self.settings.house
         time_out = int(-(-self.asker.patience.longest // 1))

@@ -2,12 +2,12 @@
 
 from collections.abc import Iterable
 
-from legatum.core.fault import GateShut
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.moves.effects import Records, ZoneMade
 from legatum.core.moves.place import RRsetKey
 from legatum.core.moves.runbook import Runbook, hold_of, next_step
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import GateShut
 from legatum.work.movefile import is_over, move_path, read_move, retreat_path
 from legatum.work.recall import open_move
 from legatum.work.run_context import RunContext

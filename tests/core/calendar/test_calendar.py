@@ -7,11 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.calendar.moment import parse_moment
-from legatum.core.calendar.window import parse_windows
-from legatum.core.calendar.zone import parse_zone
-from legatum.core.fault import BadInput
-from legatum.core.instant import (
+from legatum.core.calendar.instant import (
     clock_text,
     for_people,
     parse_instant,
@@ -20,6 +16,10 @@ from legatum.core.instant import (
     people_text,
     show_local,
 )
+from legatum.core.calendar.moment import parse_moment
+from legatum.core.calendar.window import parse_windows
+from legatum.core.calendar.zone import parse_zone
+from legatum.core.running.fault import BadInput
 
 BERLIN, UTC_ZONE = ZoneInfo("Europe/Berlin"), ZoneInfo("UTC")
 

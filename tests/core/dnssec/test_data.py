@@ -14,6 +14,7 @@ from dns.rdtypes.util import Bitmap
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from legatum.core.calendar.instant import instant_text
 from legatum.core.dnssec.denial import absence, denies, nsec3_hash, parse_nsec, parse_nsec3, parse_types
 from legatum.core.dnssec.key import Ds, ds_set_text, ds_texts, key_tag, parse_ds, parse_key
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, entry_points, holds, keys_of_ds, server_keys
@@ -28,11 +29,10 @@ from legatum.core.dnssec.signature import (
 from legatum.core.dnssec.slip import ds_slip
 from legatum.core.dnssec.trust import DsSet, Keys, ds_brief, keys_to_come
 from legatum.core.dnssec.verifying import verified
-from legatum.core.fault import OutsideFault
-from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, ancestors, below, canonical_key, from_labels, is_under, parse_name
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, NSEC, NSEC3, RRSIG, SOA, TXT, A
+from legatum.core.running.fault import OutsideFault
 from tests.core.findings.observations import DAY, DOMAIN, NOW, Signer, soa
 
 ONE, OTHER = Signer(4711), Signer(1147)

@@ -7,10 +7,10 @@ import pytest
 from legatum.core.dnssec.request import Request, asked_at, refuse_first, request_of, signal_name
 from legatum.core.dnssec.serving import Asked, ServerKeys, anchors_of, server_keys
 from legatum.core.dnssec.trust import DsSet
-from legatum.core.fault import GateShut
 from legatum.core.records.name import below, name_text, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import CDNSKEY, CDS
+from legatum.core.running.fault import GateShut
 from tests.core.findings.observations import DAY, DOMAIN, NOW, Signer, soa
 
 ONE, OTHER = Signer(4711), Signer(1147)

@@ -2,11 +2,11 @@
 
 import pytest
 
-from legatum.core.kinds import KINDS as ALL
 from legatum.core.lint import KINDS, ZoneContents, lint
 from legatum.core.records.rrset import LARGEST_TTL
 from legatum.core.zones.masterfile import read_master
 from legatum.core.zones.zone import Zone
+from legatum.views.explain import KINDS as ALL
 from tests.strategies import ORIGIN
 
 HEAD = "$TTL 3600\n@ SOA ns1.alder.test. hostmaster 1 14400 3600 1209600 600\n"

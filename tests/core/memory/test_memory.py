@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import pytest
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.memory.copies import HeldCopy, copies, kept_sets, still_held
 from legatum.core.memory.given import ABSENT, Given, GivenSet, Look, absent, seen_of
 from legatum.core.moves.outcome import Outcome
@@ -15,7 +16,6 @@ from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import DS, NS, SOA, TXT, A
 from legatum.core.rehearsal import rehearse
-from legatum.core.timing import Caution
 from tests.core.moves.drawn import ALDER, AT, BIRCH, DOMAIN, ZONE, plan, plan_input
 from tests.core.moves.test_trust import plan as signed_plan
 

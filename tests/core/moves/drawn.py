@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.first_and_last import First, Retirement
 from legatum.core.moves.kinds.hosts import Hosts
@@ -21,7 +22,6 @@ from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import parse_rdata, txt_rdata
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import MX, TXT, A
-from legatum.core.timing import Caution
 from legatum.core.zones.changing.template import Demand
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.zone import Zone

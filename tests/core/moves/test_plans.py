@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.fault import Fault
+from legatum.core.calendar.timing import Caution
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.moves.drift.redraw import redrawn
 from legatum.core.moves.effects import Answered, Records
@@ -27,7 +27,7 @@ from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import NS, TXT, A
 from legatum.core.rehearsal import rehearse
-from legatum.core.timing import Caution
+from legatum.core.running.fault import Fault
 from tests.core.moves.drawn import ALDER, AT, DOMAIN, HOST, KINDS, MARGIN, ZONE, plan, plan_input
 
 WWW, APP = parse_name("www.kilnandclay.example."), parse_name("app.kilnandclay.example.")

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from legatum.core.history import BY_HAND, FAILED, INTENT, OUTCOME, Entry
+from legatum.core.memory.history import BY_HAND, FAILED, INTENT, OUTCOME, Entry
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.runbook import Runbook, forecast
 from legatum.core.moves.standing import Standing, State, as_of, by_urgency, standing_of

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import pytest
 
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.moves.kinds.registrar_transfer import (
     APPROVE,
     CODE,

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.memory.keys import KeyState
 from legatum.core.moves.kinds.first_and_last import Retirement
 from legatum.core.moves.kinds.hosts import Hosts
@@ -26,7 +26,7 @@ from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse
 from legatum.core.rehearsal.playback import Playback
-from legatum.core.timing import Caution
+from legatum.core.running.fault import BadInput, GateShut
 from tests.core.moves.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, ZONE, plan_input
 
 KEYS = Keys(("12/13", "34/13"), ("12/13",), ("34/13",), 7200)

@@ -9,8 +9,8 @@ copy.
 
 import pytest
 
+from legatum.core.calendar.timing import Wait
 from legatum.core.moves.runbook import forecast, hold_of
-from legatum.core.timing import Wait
 from tests.core.moves.drawn import AT, KINDS, MARGIN, plan
 from tests.core.moves.test_trust import plan as signed
 

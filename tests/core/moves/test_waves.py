@@ -4,9 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.fault import BadInput
 from legatum.core.moves.waves import Member, Tolerance, in_waves, parse_sizes, parse_tolerance
 from legatum.core.records.name import Name, is_under, parse_name
+from legatum.core.running.fault import BadInput
 
 DOMAINS = [parse_name(f"d{number}.example.") for number in range(12)]
 HOSTS = [parse_name(f"ns1.{host}") for host in ("far.test.", *(f"d{number}.example." for number in range(12)))]

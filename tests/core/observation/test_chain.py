@@ -4,10 +4,10 @@ from dataclasses import replace
 
 import pytest
 
+from legatum.core.calendar.instant import instant_text
 from legatum.core.dnssec.chain import Chain, Link, Served, State, broken_since
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_proves, server_keys
 from legatum.core.dnssec.trust import DsSet
-from legatum.core.instant import instant_text
 from legatum.core.records.name import ROOT, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import CDS

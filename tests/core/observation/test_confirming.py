@@ -10,7 +10,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.fault import BadInput
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
 from legatum.core.observation.observation import Observation, RegistrationView, ResolverView
@@ -22,6 +21,7 @@ from legatum.core.observation.verdict import RecordView, agreement
 from legatum.core.records.name import below, name_text
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, A
+from legatum.core.running.fault import BadInput
 from tests.core.findings.observations import (
     DOMAIN,
     GLUE,

@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from legatum.core.history import Act, Became
+from legatum.core.memory.history import Act, Became
 from legatum.core.observation.leftovers import KnownToHouse, Leftover, LeftoverKind, cleared, hosts_in, leftovers
 from legatum.core.records.name import below, parse_name
 from legatum.core.records.rrset import RRset, rrset

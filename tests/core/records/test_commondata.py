@@ -8,10 +8,10 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from legatum.core.fault import BadInput
 from legatum.core.records.commondata import READERS, WRITERS, Names
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrtype import AAAA, ALIAS, NS, TXT, type_text
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.masterfile import parse_master, read_master
 from tests.strategies import ORIGIN
 

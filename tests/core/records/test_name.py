@@ -5,7 +5,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import (
     ROOT,
     Name,
@@ -21,6 +20,7 @@ from legatum.core.records.name import (
     typed_name,
     unicode_text,
 )
+from legatum.core.running.fault import BadInput
 from tests.strategies import names
 
 

@@ -3,11 +3,11 @@
 import pytest
 from hypothesis import given, settings
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import parse_rdata, rdata_text, txt_rdata, typed_rdata
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import MX, SRV, TXT, A, parse_type, type_text
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.difference import Difference, DifferenceKind, difference_text, zone_differences
 from legatum.core.zones.masterfile import parse_master
 from legatum.core.zones.masterlines import master_text

@@ -4,9 +4,8 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from legatum.core.duration import duration_text, parse_duration, rough_text
-from legatum.core.fault import BadInput
-from legatum.core.instant import beside, instant_text, parse_instant
+from legatum.core.calendar.duration import duration_text, parse_duration, rough_text
+from legatum.core.calendar.instant import beside, instant_text, parse_instant
 from legatum.core.records.rrset import RRset
 from legatum.core.records.soa import (
     SoaFields,
@@ -18,6 +17,7 @@ from legatum.core.records.soa import (
     serial_is_newer,
     serial_path,
 )
+from legatum.core.running.fault import BadInput
 from tests.strategies import soas
 
 serials = st.integers(0, 2**32 - 1)

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import pytest
 
+from legatum.core.calendar.timing import Wait
 from legatum.core.moves.effects import Records, RRsetChange
 from legatum.core.moves.kinds.leftovers import Leftovers
 from legatum.core.moves.plan import draw
@@ -13,7 +14,6 @@ from legatum.core.records.name import below, name_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CNAME, MX, SRV, A
 from legatum.core.rehearsal import rehearse
-from legatum.core.timing import Wait
 from tests.core.moves.drawn import AT, DOMAIN, MARGIN, ZONE, plan, plan_input
 
 OLD, NEW = below("mail", DOMAIN), below("mail2", DOMAIN)

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.moves.kinds.second import Second
 from legatum.core.moves.place import KnownHost, Vanishing
@@ -19,7 +20,6 @@ from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse, schedules
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.careless import careless
-from legatum.core.timing import Caution
 from tests.core.moves.drawn import ALDER, AT, BIRCH, CEDAR, DOMAIN, KINDS, MARGIN, ZONE, first, plan, plan_input
 from tests.core.rehearsal.caches import every_cache_fails, first_failure
 

@@ -4,11 +4,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.fault import GateShut
 from legatum.core.records.name import parse_name
 from legatum.core.records.presentation import txt_rdata
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import TXT
+from legatum.core.running.fault import GateShut
 from legatum.core.service.spf import Result, check_host
 from legatum.core.service.spf_change import spf_left, spf_of_both
 

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrtype import NS, SOA, A
 from legatum.core.records.soa import SoaFields
@@ -13,7 +14,6 @@ from legatum.core.timetable.cost import cost_of, measured_demand, supposed_deman
 from legatum.core.timetable.soa import COUNTER, DATE, SECONDS, meanings, oddities, scheme_changes, scheme_of
 from legatum.core.timetable.subject import Role, Subject
 from legatum.core.timetable.switch import lowering, wished
-from legatum.core.timing import Caution
 
 DOMAIN = parse_name("kilnandclay.example.")
 WWW = parse_name("www.kilnandclay.example.")

@@ -2,11 +2,11 @@
 
 import pytest
 
-from legatum.core.fault import BadInput
 from legatum.core.records.address import address_rdata
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import A, parse_type
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.answering import ServedZone, answer_from
 from legatum.core.zones.changing.amendment import Amendment, amended, losses
 from legatum.core.zones.changing.hidden import hidden_from_wildcards

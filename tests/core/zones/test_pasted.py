@@ -2,8 +2,8 @@
 
 import pytest
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import parse_name
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.pasted.reading import Pasted, read_pasted
 from legatum.core.zones.pasted.words import parse_ttl
 

@@ -5,10 +5,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.records.name import Name, canonical_key, is_under, name_text, parse_name
 from legatum.core.records.rrset import names_in, rrset
 from legatum.core.records.rrtype import DS, NS, SOA, TXT, A
+from legatum.core.running.fault import BadInput, GateShut
 from legatum.core.zones.catalog import members_of, with_members, without_member
 from legatum.core.zones.changing.renaming import renamed
 from legatum.core.zones.changing.template import Template, drift, expand, put_right, resolve

@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from legatum.cli.fleet.table import ADDRESS, with_wish
-from legatum.cli.moving import drafted
-from legatum.cli.wishes import canonical_address, wished
+from legatum.cli.moves.moving import drafted
+from legatum.cli.moves.wishes import canonical_address, wished
 
 if TYPE_CHECKING:
     from legatum.core.moves.runbook import Runbook
@@ -21,8 +21,8 @@ if TYPE_CHECKING:
 
 def refuse_nothing(args: argparse.Namespace, context: "RunContext", domain: "Name") -> None:
     """Raises :class:`BadInput` where it is not said what shall be different, or by a value that is none."""
-    from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text
+    from legatum.core.running.fault import BadInput
 
     wish = wished(args, context, domain)
     for name in filter(None, (wish.to, wish.old)):
@@ -65,9 +65,9 @@ def own_line(args: argparse.Namespace, campaign: "Campaign", domain: "Name") -> 
 
 async def _wish(own: argparse.Namespace, context: "RunContext", domain: "Name") -> "Wishes":
     """Raises :class:`BadInput`."""
-    from legatum.core.fault import AlreadySo, BadInput
     from legatum.core.moves.kinds.address import NewAddress
     from legatum.core.records.name import name_text
+    from legatum.core.running.fault import AlreadySo, BadInput
 
     wish = wished(own, context, domain)
     if not getattr(own, ADDRESS, ""):
@@ -104,8 +104,8 @@ async def draft(
 ) -> "tuple[Runbook, Path]":
     """The move of this fleet move that is under way, or one that is drafted now. Raises as drafting does, and
     :class:`GateShut` for another one that is under way."""
-    from legatum.core.fault import AlreadySo, BadInput, GateShut
     from legatum.core.records.name import name_text
+    from legatum.core.running.fault import AlreadySo, BadInput, GateShut
     from legatum.work.movefile import is_over, is_untouched, move_path, read_move
 
     path = move_path(context, domain)

@@ -9,7 +9,7 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
-from legatum.cli.common import note
+from legatum.cli.program.common import note
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
@@ -42,7 +42,7 @@ def take_up(args: argparse.Namespace, tally: "FleetCounts") -> "set[Name | str]"
 
     import msgspec
 
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
     from legatum.net.file import write_whole
     from legatum.views.fleet.lists import COLUMNS, FleetLine
 
@@ -71,8 +71,8 @@ def take_up(args: argparse.Namespace, tally: "FleetCounts") -> "set[Name | str]"
 
 def _key(text: str) -> "Name | str":
     """By what a domain is known again, in whichever form it is written."""
-    from legatum.core.fault import BadInput
     from legatum.core.records.name import parse_domain
+    from legatum.core.running.fault import BadInput
 
     try:
         return parse_domain(text)
@@ -82,7 +82,7 @@ def _key(text: str) -> "Name | str":
 
 def sinks(args: argparse.Namespace, stack: ExitStack) -> "Iterator[Callable[[FleetLine], None]]":
     """Where results go: standard output in one form, and the file if there is one."""
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
     from legatum.views.fleet.lists import csv_head, csv_row, json_line, show_line
     from legatum.views.screen import Screen
 
@@ -155,7 +155,7 @@ class _Written:
 
 def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLine], None]":
     """One for all of them, written in the end: when to lower TTLs, and the switch."""
-    from legatum.core.instant import parse_instant
+    from legatum.core.calendar.instant import parse_instant
     from legatum.net.file import require_writable, write_whole
     from legatum.views.look.schedule import switch_calendar
     from legatum.views.look.timetable import EventPart
@@ -182,7 +182,7 @@ def _calendar(args: argparse.Namespace, stack: ExitStack) -> "Callable[[FleetLin
 def evidence_file(args: argparse.Namespace) -> "Iterator[Callable[[str], None]]":
     """Takes the evidence of one part after another, where it is wanted; gone on with behind what an earlier run has
     left whole."""
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
     from legatum.net.file import unwritable
 
     if not getattr(args, "evidence", None):

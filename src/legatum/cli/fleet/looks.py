@@ -10,14 +10,14 @@ from collections.abc import AsyncGenerator, AsyncIterator, Callable
 from contextlib import ExitStack, aclosing
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, add_common, keep, keep_apart, note, run_interruptibly, with_outside
-from legatum.cli.confirm import add_expected, expected_of
 from legatum.cli.fleet.files import evidence_file, sinks, take_up, writing
 from legatum.cli.fleet.results import depth_of, fleet_of, telling
+from legatum.cli.looks.confirm import add_expected, expected_of
+from legatum.cli.looks.timetable import moment_of, windows_of
+from legatum.cli.moves.wishes import add_windows
+from legatum.cli.program.common import FOUND, OK, add_common, keep, keep_apart, note, run_interruptibly, with_outside
 from legatum.cli.program.output import abandoned, take_over
 from legatum.cli.program.parser import number
-from legatum.cli.timetable import moment_of, windows_of
-from legatum.cli.wishes import add_windows
 
 if TYPE_CHECKING:
     from legatum.core.observation.expected import Expected
@@ -113,7 +113,7 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
     from legatum.work.listing import count_of
 
     if args.resume and not args.out:
@@ -150,7 +150,7 @@ def run(args: argparse.Namespace) -> int:
 
 def _resolve_switch(args: argparse.Namespace) -> None:
     """The instant, and the windows, as every process is to take them."""
-    from legatum.core.instant import instant_text
+    from legatum.core.calendar.instant import instant_text
 
     async def work(context: "RunContext") -> int:
         args.windows = windows_of(args, context.settings.house)
@@ -213,7 +213,7 @@ async def _looked_at(
 def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
     """In several processes, each with its share of the rate."""
     from legatum.cli.program.main import told
-    from legatum.core.fault import Fault, OutsideFault
+    from legatum.core.running.fault import Fault, OutsideFault
     from legatum.net.processes import Processes, ProcessFailed
     from legatum.settings.assumed import assumed_text, state_folder
     from legatum.settings.reading import find_settings, read_settings
@@ -302,7 +302,7 @@ def _by_engine(args: argparse.Namespace, context: "RunContext", total: int | Non
 
 
 async def _stream(args: argparse.Namespace, source: "Source", total: int | None) -> int:
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
     from legatum.views.fleet.lists import LEFT_OUT, FleetCounts, json_text, show_summary
     from legatum.views.screen import Screen
 
@@ -343,7 +343,7 @@ async def _lines(
     keep_evidence: "Callable[[str], None]",
 ) -> "AsyncGenerator[FleetLine, None]":
     """What is not known yet; what stands in the list and is no domain is told as it comes."""
-    from legatum.core.printable import clean
+    from legatum.core.text.printable import clean
     from legatum.views.fleet.lists import failed_line
     from legatum.work.listing import read_listing
 

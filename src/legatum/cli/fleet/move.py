@@ -6,13 +6,13 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import add_changing, add_common, agreed, first_of, note, with_outside
 from legatum.cli.fleet.drafting import draft, is_own, members_of, refuse_nothing
 from legatum.cli.fleet.table import ADDRESS, read_table, wish_of, with_wish
 from legatum.cli.fleet.telling import Telling, tell_all, write_notes
-from legatum.cli.moving import write_by_hand
+from legatum.cli.moves.moving import write_by_hand
+from legatum.cli.moves.wishes import add_wishes, wished
+from legatum.cli.program.common import add_changing, add_common, agreed, first_of, note, with_outside
 from legatum.cli.program.parser import number
-from legatum.cli.wishes import add_wishes, wished
 
 if TYPE_CHECKING:
     from legatum.core.moves.runbook import Runbook, Step
@@ -95,7 +95,7 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
 
     if args.notes:
         try:
@@ -137,8 +137,8 @@ def run(args: argparse.Namespace) -> int:
 
 async def _begun(args: argparse.Namespace, context: "RunContext", path: Path) -> "tuple[Campaign, tuple[str, ...]]":
     """A new one, kept unless it is only to be shown. Raises :class:`BadInput`."""
-    from legatum.core.fault import BadInput
     from legatum.core.moves.waves import in_waves, parse_sizes, parse_tolerance
+    from legatum.core.running.fault import BadInput
     from legatum.views.fleet.waves import counted
     from legatum.work.fleet.campaign import Campaign, read_campaign, write_campaign
     from legatum.work.fleet.courses import ENDED, courses_of
@@ -172,8 +172,8 @@ async def _begun(args: argparse.Namespace, context: "RunContext", path: Path) ->
 
 def _with_terms(args: argparse.Namespace, campaign: "Campaign") -> "Campaign":
     """With what was typed for this run. Raises :class:`BadInput` for another wish than its own, or other waves."""
-    from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text, parse_domain
+    from legatum.core.running.fault import BadInput
 
     wish = wish_of(args)
     if wish and wish != campaign.wish:
@@ -195,8 +195,8 @@ def _with_terms(args: argparse.Namespace, campaign: "Campaign") -> "Campaign":
 def _refuse_another_list(args: argparse.Namespace, campaign: "Campaign", courses: "dict[Name, Course]") -> None:
     """Raises :class:`BadInput` where somebody has changed the list since the waves were drawn, but for domains that are
     through. Where the list is not at hand, as on another operator's machine, the waves stand as they were drawn."""
-    from legatum.core.fault import BadInput
     from legatum.core.records.name import name_text
+    from legatum.core.running.fault import BadInput
     from legatum.work.fleet.courses import ENDED
 
     if not Path(args.list).exists():
@@ -226,7 +226,7 @@ def _refuse_another_list(args: argparse.Namespace, campaign: "Campaign", courses
 
 def _limits(given: "list[str]", context: "RunContext") -> dict[str, int]:
     """Provider or registrar → changes a minute. Raises :class:`BadInput`."""
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
 
     settings = context.settings
     found = {name: each.changes_a_minute for name, each in (*settings.providers.items(), *settings.registrars.items())}
@@ -249,9 +249,9 @@ async def _shown(
     unused: tuple[str, ...],
 ) -> int:
     """Every move drafted and rehearsed, none kept."""
-    from legatum.core.fault import AlreadySo, Fault
     from legatum.core.moves.runbook import forecast
     from legatum.core.rehearsal import rehearse, require_safe
+    from legatum.core.running.fault import AlreadySo, Fault
     from legatum.net.side_by_side import side_by_side
     from legatum.views.fleet.waves import counted
     from legatum.work.fleet.courses import Stage
@@ -284,9 +284,9 @@ async def _led(
     courses: "dict[Name, Course]",
     unused: tuple[str, ...],
 ) -> int:
-    from legatum.core.duration import parse_duration
-    from legatum.core.fault import BadInput
+    from legatum.core.calendar.duration import parse_duration
     from legatum.core.moves.waves import parse_tolerance
+    from legatum.core.running.fault import BadInput
     from legatum.work.fleet.campaign import paused
     from legatum.work.fleet.carrying import Carrier, Turns
     from legatum.work.fleet.courses import Stage
@@ -361,7 +361,7 @@ async def _forward(
 
 async def _rested(args: argparse.Namespace, context: "RunContext", until: float, number: int) -> bool:
     """The wave before was left alone for long enough."""
-    from legatum.core.instant import people_text
+    from legatum.core.calendar.instant import people_text
 
     if until <= context.clock.now():
         return True

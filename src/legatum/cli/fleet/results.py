@@ -4,7 +4,7 @@ line."""
 import argparse
 from typing import TYPE_CHECKING
 
-from legatum.cli.confirm import expected_of
+from legatum.cli.looks.confirm import expected_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -46,8 +46,8 @@ def telling(
     if args.action != "timetable":
         return lambda result: fleet_line(result, signing=args.action == "survey" and args.signed)
 
-    from legatum.core.duration import parse_duration
-    from legatum.core.instant import parse_instant
+    from legatum.core.calendar.duration import parse_duration
+    from legatum.core.calendar.instant import parse_instant
     from legatum.core.timetable.observed import of_brief_look, with_held
     from legatum.core.timetable.switch import Wish, wished
 

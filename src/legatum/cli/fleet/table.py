@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
+from legatum.cli.moves.wishes import add_wishes
 from legatum.cli.program.parser import Parser
-from legatum.cli.wishes import add_wishes
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -59,9 +59,9 @@ def with_wish(args: argparse.Namespace, *wishes: "dict[str, Any]") -> argparse.N
 def read_table(source: str, column: str | None) -> Rows:
     """Raises :class:`BadInput` for what is no domain, for values that no option takes, and for a domain that stands
     there twice with different ones."""
-    from legatum.core.fault import BadInput
     from legatum.core.records.name import Name, name_text, parse_domain
-    from legatum.core.table import Column
+    from legatum.core.running.fault import BadInput
+    from legatum.core.text.table import Column
     from legatum.work.listing import read_rows
 
     its, seen = Column(column, source), dict[Name, tuple[int, dict[str, Any], str]]()

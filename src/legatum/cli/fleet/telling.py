@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import OK, SHUT, note, show
+from legatum.cli.program.common import OK, SHUT, note, show
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
@@ -62,9 +62,9 @@ class Telling:
 
 
 def write_notes(args: argparse.Namespace, context: "RunContext", carrier: "Carrier") -> None:
-    from legatum.cli.history import write_page
-    from legatum.core.printable import file_word
+    from legatum.cli.house.history import write_page
     from legatum.core.records.name import file_name
+    from legatum.core.text.printable import file_word
     from legatum.work.fleet.courses import Stage
     from legatum.work.history import history_of
 

@@ -7,7 +7,7 @@ _MOST = 5
 
 def tell_what_can_be_done() -> None:
     """In a few lines before the list of commands; a fault is one of them."""
-    from legatum.core.fault import Fault
+    from legatum.core.running.fault import Fault
 
     try:
         lines = asyncio.run(_lines())
@@ -38,7 +38,7 @@ async def _lines() -> list[str]:
 
 
 def _moves(context: "object") -> list[str]:
-    from legatum.core.instant import people_text
+    from legatum.core.calendar.instant import people_text
     from legatum.core.moves.standing import State
     from legatum.core.records.name import name_text
     from legatum.work.house import look_at_house

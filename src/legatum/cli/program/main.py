@@ -12,8 +12,8 @@ from types import ModuleType
 from typing import TYPE_CHECKING
 
 from legatum import __version__
-from legatum.core.fault import Fault, OutsideFault
-from legatum.core.printable import one_line
+from legatum.core.running.fault import Fault, OutsideFault
+from legatum.core.text.printable import one_line
 
 if TYPE_CHECKING:
     from legatum.cli.program.parser import Parser
@@ -58,6 +58,15 @@ GROUPS = {
         "completion": "completion of commands and options for bash, zsh or fish",
     },
 }
+_FOLDERS = {
+    "looks": ("survey", "explain", "visit", "confirm", "watch", "timetable"),
+    "moves": ("move", "delegate", "second", "hosts", "ds"),
+    "zones": ("gather", "compare", "lint", "publish", "amend", "template"),
+    "house": ("house", "history", "inventory", "settings", "journal", "worker"),
+    "learning": ("demo", "practice", "completion"),
+}
+MODULES = {name: f"{folder}.{name}" for folder, names in _FOLDERS.items() for name in names}
+"""Command → its file below ``legatum.cli``; of one that is not here, the folder of its name."""
 COMMANDS = {name: summary for group in GROUPS.values() for name, summary in group.items()}
 _YOUNG = 50_000  # objects before the collector looks: little of ours goes round in circles, and there is much of it
 
@@ -123,7 +132,7 @@ def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
     import importlib
 
     from legatum.cli.program.parser import Parser, add_colour
-    from legatum.core.nearest import proposal
+    from legatum.core.text.nearest import proposal
 
     parser = Parser(
         prog="legatum",
@@ -144,12 +153,12 @@ def parser_of(words: Sequence[str]) -> tuple["Parser", ModuleType | None]:
     for name, summary in shown.items():
         sub = commands.add_parser(name, help=summary, description=summary[0].upper() + summary[1:] + ".")
         if name == wanted:
-            module = importlib.import_module(f"legatum.cli.{name}")
+            module = importlib.import_module(f"legatum.cli.{MODULES.get(name, name)}")
             module.configure(sub)
             add_colour(sub)
     parser.groups = GROUPS if module is None else {}
     if module is None and wanted is not None:
-        from legatum.core.fault import BadInput
+        from legatum.core.running.fault import BadInput
 
         raise BadInput(f"no command '{wanted}'{proposal(wanted, COMMANDS)}", "`legatum --help` lists them all")
     return parser, module

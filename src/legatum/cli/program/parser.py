@@ -6,8 +6,8 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NoReturn
 
-from legatum.core.fault import BadInput
-from legatum.core.nearest import proposal
+from legatum.core.running.fault import BadInput
+from legatum.core.text.nearest import proposal
 
 
 class Parser(argparse.ArgumentParser):

@@ -7,9 +7,9 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from legatum.core.duration import rough_text
-from legatum.core.printable import one_line
-from legatum.core.progress import Progress, looked_at
+from legatum.core.calendar.duration import rough_text
+from legatum.core.running.progress import Progress, looked_at
+from legatum.core.text.printable import one_line
 
 _AFTER, _AGAIN = 2.0, 0.25  # seconds
 _WIDTH = 24

@@ -36,12 +36,12 @@ class Command:
         return [self, *(each for one in self.below for each in one.all)]
 
 
-def command_tree(commands: dict[str, str]) -> Command:
-    """``commands``: name → what it is for. Loads the files of all of them."""
+def command_tree(commands: dict[str, str], modules: dict[str, str]) -> Command:
+    """``commands``: name → what it is for; ``modules``: its file, where that has another name. Loads all of them."""
     below = []
     for name, summary in commands.items():
         parser = Parser(prog=f"legatum {name}", description=summary)
-        importlib.import_module(f"legatum.cli.{name}").configure(parser)
+        importlib.import_module(f"legatum.cli.{modules.get(name, name)}").configure(parser)
         add_colour(parser)
         below.append(_command((name,), summary, parser))
     top = (Option(("--help", "-h"), "", (), "show what there is"), Option(("--version",), "", (), "show the version"))

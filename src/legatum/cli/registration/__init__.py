@@ -2,7 +2,7 @@
 
 import argparse
 
-from legatum.cli.common import add_changing, add_common
+from legatum.cli.program.common import add_changing, add_common
 from legatum.cli.registration import account, nameservers, shown, statuses, term, transfer
 
 _KINDS = (shown, nameservers, statuses, term, transfer, account)

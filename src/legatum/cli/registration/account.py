@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, SHUT, agreed, show, with_outside
+from legatum.cli.program.common import FOUND, OK, SHUT, agreed, show, with_outside
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
@@ -75,7 +75,7 @@ async def _code(args: argparse.Namespace, context: "RunContext") -> int:
 
 def _refuse_place(path: Path) -> None:
     """Before the registry is asked for anything. Raises :class:`BadInput`."""
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
 
     if path.exists():
         raise BadInput(f"{path} is there already", "name a new file")
@@ -85,7 +85,7 @@ def _refuse_place(path: Path) -> None:
 
 async def _set_code(context: "RunContext", domain: "Name", registrar: "Registrar", code: str, path: Path) -> str:
     """Written down first: whatever happens then, it is not lost. What was said."""
-    from legatum.core.fault import OutsideFault
+    from legatum.core.running.fault import OutsideFault
     from legatum.net.file import write_private
     from legatum.net.registry.epp import Refused
     from legatum.work.effect import carried_out
@@ -135,8 +135,8 @@ async def _password_set(registrar: "Registrar", new: str) -> str:
 
 
 async def _contact(args: argparse.Namespace, context: "RunContext") -> int:
-    from legatum.core.fault import BadInput
     from legatum.core.records.name import ROOT
+    from legatum.core.running.fault import BadInput
     from legatum.services.registrar import Contact
     from legatum.views.registry.registration import ContactDocument, show_contact
     from legatum.work.effect import carried_out

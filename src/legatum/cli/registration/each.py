@@ -6,7 +6,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, ending_of, first_of, show
+from legatum.cli.program.common import FOUND, OK, SHUT, agreed, domains_of, ending_of, first_of, show
 from legatum.cli.registration.ending import document_of, end, put_down
 
 if TYPE_CHECKING:
@@ -52,7 +52,7 @@ def add_domains(parser: argparse.ArgumentParser) -> None:
 
 async def carry_out(args: argparse.Namespace, context: "RunContext", what: str, look: "Look") -> int:
     """``what`` is changed, in words."""
-    from legatum.core.fault import BadInput
+    from legatum.core.running.fault import BadInput
     from legatum.work.drafting.left_out import registrar_for
 
     domains = domains_of(args)
@@ -96,8 +96,8 @@ async def _many(
     domains: "list[Name]",
     look: "Look",
 ) -> int:
-    from legatum.core.fault import Fault
     from legatum.core.records.name import name_text
+    from legatum.core.running.fault import Fault
     from legatum.net.side_by_side import side_by_side
     from legatum.views.registry.registration import ChangePart, ChangesDocument, show_changes
     from legatum.work.effect import found_done

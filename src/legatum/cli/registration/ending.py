@@ -5,7 +5,7 @@ from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from legatum.cli.common import OK, SHUT, agreed, note, show
+from legatum.cli.program.common import OK, SHUT, agreed, note, show
 
 if TYPE_CHECKING:
     from legatum.core.moves.outcome import Outcome
@@ -59,7 +59,7 @@ async def watch(
     args: argparse.Namespace, document: "RegistrationChangeDocument", wait: "Callable[[Telling], Awaitable[float]]"
 ) -> None:
     """Where it is wanted, until every server of the parent zone has it."""
-    from legatum.core.instant import instant_text
+    from legatum.core.calendar.instant import instant_text
 
     if args.wait and document.state in ("changed", "worksheet", "unchanged"):
         note(args, "watching the parent's servers …")

@@ -4,7 +4,18 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, SHUT, agreed, domains_of, ending_of, first_of, note, show, with_outside
+from legatum.cli.program.common import (
+    FOUND,
+    OK,
+    SHUT,
+    agreed,
+    domains_of,
+    ending_of,
+    first_of,
+    note,
+    show,
+    with_outside,
+)
 from legatum.cli.registration.ending import change_or_put_down, document_of, end, watch
 
 if TYPE_CHECKING:
@@ -35,8 +46,8 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
 
 def run(args: argparse.Namespace) -> int:
     async def work(context: "RunContext") -> int:
-        from legatum.core.fault import BadInput
         from legatum.core.records.name import typed_host
+        from legatum.core.running.fault import BadInput
         from legatum.work.drafting.left_out import registrar_for
 
         domains = domains_of(args)

@@ -4,7 +4,7 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import FOUND, OK, show, with_outside
+from legatum.cli.program.common import FOUND, OK, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.work.run_context import RunContext

@@ -4,7 +4,7 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import with_outside
+from legatum.cli.program.common import with_outside
 from legatum.cli.registration.each import RegistrationChange, add_domains, carry_out
 
 if TYPE_CHECKING:

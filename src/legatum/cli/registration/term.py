@@ -4,7 +4,7 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import agreed, with_outside
+from legatum.cli.program.common import agreed, with_outside
 from legatum.cli.registration.each import RegistrationChange, add_domains, carry_out
 from legatum.cli.registration.ending import document_of, end
 
@@ -37,8 +37,8 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _renew(args: argparse.Namespace, context: "RunContext") -> int:
-    from legatum.core.fault import BadInput
-    from legatum.core.renewal import MOST_YEARS
+    from legatum.core.house.renewal import MOST_YEARS
+    from legatum.core.running.fault import BadInput
     from legatum.work.registry.renewal import note_worksheet, plan_renewal, renew
 
     if not 1 <= args.years <= MOST_YEARS:

@@ -5,8 +5,8 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.common import agreed, note, with_outside
-from legatum.cli.moving import drafted, present
+from legatum.cli.moves.moving import drafted, present
+from legatum.cli.program.common import agreed, note, with_outside
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
@@ -49,8 +49,8 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _answer(args: argparse.Namespace, context: "RunContext") -> int:
-    from legatum.core.fault import GateShut
     from legatum.core.records.name import parse_domain
+    from legatum.core.running.fault import GateShut
     from legatum.work.effect import carried_out
 
     domain, registrar = parse_domain(args.domain), context.registrar(args.registrar)

@@ -4,9 +4,9 @@ import re
 from datetime import datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.calendar.zone import instant_of, parse_zone
-from legatum.core.duration import parse_duration
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 
 DAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _CLOCK = re.compile(r"(?:(?P<day>[a-z]+)\s+)?(?P<hour>\d{1,2}):(?P<minute>\d\d)(?::(?P<second>\d\d))?")

@@ -15,7 +15,7 @@ from zoneinfo import ZoneInfo
 
 from legatum.core.calendar.moment import day_number
 from legatum.core.calendar.zone import first_instant, last_instant, later_instant
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 
 _WEEKLY = re.compile(r"(?P<days>[A-Za-z]+(?:\s*-\s*[A-Za-z]+)?)\s+(?P<from>\d{1,2}:\d\d)\s*-\s*(?P<to>\d{1,2}:\d\d)")
 _DATES = re.compile(r"(?P<from>\d{4}-\d\d-\d\d)(?:\s*\.\.\s*(?P<to>\d{4}-\d\d-\d\d))?")

@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 
 
 @lru_cache(maxsize=64)

@@ -5,13 +5,13 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import combinations
 
+from legatum.core.calendar.instant import instant_text
 from legatum.core.dnssec.key import ENTRY_POINT, fits, parse_ds, parse_key
 from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, entry_points, holds, key_label
 from legatum.core.dnssec.slip import ds_slip
 from legatum.core.dnssec.trust import DsSet, proven_by
-from legatum.core.fault import GateShut
-from legatum.core.instant import instant_text
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import GateShut
 
 _AGED = (
     "either the anchors here are out of date: renew the program, or compare [network] anchors with what the "

@@ -1,10 +1,10 @@
 """Keys as people paste them: lines of a key file, or the data of one DNSKEY record."""
 
 from legatum.core.dnssec.key import parse_key
-from legatum.core.fault import BadInput
 from legatum.core.records.name import ROOT
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrtype import DNSKEY
+from legatum.core.running.fault import BadInput
 
 
 def keys_of_lines(text: str, given: str) -> tuple[bytes, ...]:

@@ -8,10 +8,10 @@ from legatum.core.dnssec.key import parse_key
 from legatum.core.dnssec.serving import Asked, ServerKeys, anchors_of, ds_of_key, ds_proves, signers
 from legatum.core.dnssec.signature import signatures_over
 from legatum.core.dnssec.trust import DsSet
-from legatum.core.fault import GateShut
 from legatum.core.records.name import Name, below, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import CDNSKEY, CDS
+from legatum.core.running.fault import GateShut
 
 _NO_DS, _NO_KEY = (b"\0\0\0\0", b"\0\0\0\0\0"), b"\0\0\3\0\0"  # RFC 8078 s4, as corrected by erratum 5049
 _LONGEST_NAME = 255

@@ -6,15 +6,15 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import NamedTuple
 
+from legatum.core.calendar.instant import instant_text
 from legatum.core.dnssec.key import ENTRY_POINT, Ds, digest_of, fits, parse_ds, parse_key
 from legatum.core.dnssec.signature import Validity, best_validity, check_signature, parse_signature, signatures_over
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.fault import OutsideFault
-from legatum.core.instant import instant_text
 from legatum.core.records.name import ROOT, Name
 from legatum.core.records.presentation import parse_rdata, rdata_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, SOA
+from legatum.core.running.fault import OutsideFault
 
 _SHA_256 = 2
 _MOST_SIGNATURES = 16  # over one RRset

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, NamedTuple
 
-from legatum.core.progress import tally
+from legatum.core.running.progress import tally
 
 
 class Severity(StrEnum):

@@ -4,15 +4,15 @@ The kinds here look at every name. SOA values, TTLs and what stands at the apex 
 as a survey, over an observation of one server that serves the zone.
 """
 
-from legatum.core.collecting import no_collecting
 from legatum.core.findings import KINDS as SURVEYED
 from legatum.core.findings.finding import Finding, FindingKind, by_severity, collect, judge_with
 from legatum.core.lint import aliases, cuts, mail, names, sets
 from legatum.core.lint.contents import ZoneContents
 from legatum.core.observation.observation import Observation, ServerView
-from legatum.core.progress import tally
 from legatum.core.records.name import below, parent_of
 from legatum.core.records.rrtype import AAAA, CNAME, MX, A
+from legatum.core.running.collecting import no_collecting
+from legatum.core.running.progress import tally
 
 FAMILIES = {"zone names": names, "zone aliases": aliases, "sub-delegations": cuts, "zone mail": mail, "zone sets": sets}
 KINDS: dict[str, FindingKind] = {kind.slug: kind for family in FAMILIES.values() for kind in collect(vars(family))}

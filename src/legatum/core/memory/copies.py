@@ -8,12 +8,12 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from legatum.core.instant import clock_text
+from legatum.core.calendar.instant import clock_text
+from legatum.core.calendar.timing import Caution
 from legatum.core.memory.given import ABSENT, Given, rrset_of
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS, type_text
-from legatum.core.timing import Caution
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,11 +3,11 @@
 from collections.abc import Collection, Iterable
 from typing import NamedTuple
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import ROOT, Name, absolute_text, parse_name
 from legatum.core.records.presentation import parse_rdata, rdata_texts
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import BadInput
 
 OWN_SERVERS = ""
 """The place of what was given by servers that the settings name nowhere."""

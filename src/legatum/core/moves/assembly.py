@@ -9,6 +9,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from enum import IntEnum
 
+from legatum.core.calendar.timing import Caution, Wait
 from legatum.core.moves.effects import Effect
 from legatum.core.moves.needs import Need, NoLongerQueried
 from legatum.core.moves.place import Premises
@@ -17,7 +18,6 @@ from legatum.core.moves.timeline import Timeline, timeline_at_the_beginning
 from legatum.core.moves.waiting.ns_waits import still_led
 from legatum.core.moves.waiting.waits import waits_for
 from legatum.core.records.name import Name
-from legatum.core.timing import Caution, Wait
 
 
 class Phase(IntEnum):

@@ -4,13 +4,13 @@ another put there."""
 from collections.abc import Sequence
 from dataclasses import replace
 
-from legatum.core.fault import BadInput
 from legatum.core.moves.assembly import PlannedStep
 from legatum.core.moves.effects import Answered, Effect, Records, RRsetChange
 from legatum.core.moves.place import RRsetKey
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import TXT
+from legatum.core.running.fault import BadInput
 from legatum.core.service.spf import spf_texts
 
 _Place = tuple[str, Name, RRsetKey]

@@ -11,10 +11,10 @@ from dataclasses import dataclass, field
 from legatum.core.calendar.window import Windows, parse_windows
 from legatum.core.calendar.zone import parse_zone
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import AAAA, A
+from legatum.core.running.fault import BadInput
 
 RRsetKey = tuple[Name, int]
 """A name and a type."""
@@ -109,7 +109,7 @@ class Premises:
     what shows that the domain is not signed, or ``signing``: how it is, in words; both empty where that was not looked
     at; ``anchors``: domain → the DS set at its parent; ``needed``: names and types that visitors come for, of those
     that change; ``vanishing``: an old side that ends by itself. ``floor`` and ``time_out`` in seconds, as in
-    :class:`~legatum.core.timing.Caution`; ``serial_rule``: the house's, as in
+    :class:`~legatum.core.calendar.timing.Caution`; ``serial_rule``: the house's, as in
     :func:`~legatum.core.records.soa.serial_by_rule`; ``reads_cds``: the registry may act on CDS records by itself;
     ``windows``, ``quiet``, ``time_zone``: when the house makes changes that visitors can feel, and when not; ``users``:
     name server → other domains whose NS sets name it."""

@@ -10,8 +10,7 @@ from dataclasses import MISSING, Field, fields, is_dataclass
 from functools import lru_cache
 from typing import Any, Union, get_args, get_origin, get_type_hints
 
-from legatum.core.fault import BadInput
-from legatum.core.instant import instant_text, kept_instant, parse_instant
+from legatum.core.calendar.instant import instant_text, kept_instant, parse_instant
 from legatum.core.moves.effects import EFFECTS, Effect
 from legatum.core.moves.needs import NEEDS, Need
 from legatum.core.moves.runbook import Runbook
@@ -19,6 +18,7 @@ from legatum.core.records.name import ROOT, Name, absolute_text, parse_name
 from legatum.core.records.presentation import parse_rdata, rdata_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import parse_type
+from legatum.core.running.fault import BadInput
 
 _TAGGED: dict[str, type] = {**EFFECTS, **NEEDS}
 _KINDS = {kind: name for name, kind in _TAGGED.items()}

@@ -4,7 +4,6 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import PlannedStep, led_back, runbook_of
 from legatum.core.moves.effects import DsChanged, Records
 from legatum.core.moves.kinds.address import NewAddress, address_pieces
@@ -29,6 +28,7 @@ from legatum.core.moves.plan_input import PlanInput, completed, premises_of
 from legatum.core.moves.runbook import Runbook, Slot, forecast
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
+from legatum.core.running.fault import BadInput, GateShut
 
 
 @dataclass(frozen=True)

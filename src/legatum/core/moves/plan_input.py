@@ -4,9 +4,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
+from legatum.core.calendar.instant import instant_text
+from legatum.core.calendar.timing import Caution
 from legatum.core.dnssec.serving import ds_rdatas
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.instant import instant_text
 from legatum.core.memory.keys import KeyState
 from legatum.core.moves.assembly import PlannedStep
 from legatum.core.moves.effects import Delegated, DsChanged, HostSet, Records, RRsetChange, Signed, ZoneEnded, ZoneMade
@@ -29,7 +30,6 @@ from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import CNAME, NAME_FIELDS, NS
 from legatum.core.records.soa import negative_ttl
-from legatum.core.timing import Caution
 from legatum.core.zones.zone import Zone
 
 _MOST_FOLLOWED = 60  # RRsets of a part that a rehearsal asks for one by one

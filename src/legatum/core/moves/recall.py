@@ -5,8 +5,9 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import TypeVar
 
+from legatum.core.calendar.instant import instant_text
+from legatum.core.calendar.timing import Caution
 from legatum.core.dnssec.serving import anchors_of
-from legatum.core.instant import instant_text
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.given import OWN_SERVERS
 from legatum.core.moves.assembly import play, resolved
@@ -18,7 +19,6 @@ from legatum.core.moves.timeline import Timeline, ValueHistory, timeline_at_the_
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import DS, NS, type_text
-from legatum.core.timing import Caution
 
 _V = TypeVar("_V")
 _GRAIN = 1.0  # seconds by which instants in journals may differ from one another

@@ -8,11 +8,11 @@ description, and a later way back finds what is in force by letting steps that u
 from collections.abc import Mapping
 from dataclasses import replace
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.moves.assembly import resolved
 from legatum.core.moves.effects import Agreed
 from legatum.core.moves.retreat import SUFFIX, Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, Step
-from legatum.core.timing import Caution
 
 
 def resumed(

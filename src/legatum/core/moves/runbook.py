@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from legatum.core.calendar.timing import Bound, Wait, not_before
 from legatum.core.dnssec.trust import is_known
 from legatum.core.moves.effects import Delegated, DsChanged, Effect, Records, Signed
 from legatum.core.moves.needs import Need
@@ -18,7 +19,6 @@ from legatum.core.moves.place import Premises
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
-from legatum.core.timing import Bound, Wait, not_before
 
 _ROUND = re.compile(r"-given-up-(\d+)$")
 

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from legatum.core.history import BY_HAND, FAILED, INTENT, OUTCOME, REFUSED, Entry
+from legatum.core.memory.history import BY_HAND, FAILED, INTENT, OUTCOME, REFUSED, Entry
 from legatum.core.moves.effects import (
     Delegated,
     DsChanged,

@@ -5,8 +5,8 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import ROOT, Name, parent_of
+from legatum.core.running.fault import BadInput
 
 REST = 0
 """As a size: all that are left."""

@@ -3,12 +3,12 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.zone_data import Soa
 from legatum.core.moves.place import RRsetKey
 from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, is_under, name_text
+from legatum.core.running.fault import BadInput, GateShut
 
 
 @dataclass(frozen=True)

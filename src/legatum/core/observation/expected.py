@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 from legatum.core.dnssec import policy
 from legatum.core.dnssec.key import parse_ds
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, typed_name
 from legatum.core.records.presentation import typed_rdata
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import parse_type
+from legatum.core.running.fault import BadInput
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,11 +3,11 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from legatum.core.fault import GateShut
 from legatum.core.observation.observation import HostView, ParentView
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.soa import SoaFields
+from legatum.core.running.fault import GateShut
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from legatum.core.dnssec.key import ds_texts, fits, parse_ds
-from legatum.core.history import Act, before_and_after
+from legatum.core.memory.history import Act, before_and_after
 from legatum.core.observation.observation import Observation
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text, parse_name

@@ -5,9 +5,9 @@ import ipaddress
 from collections.abc import Iterator
 from typing import Any
 
-from legatum.core.fault import BadInput
 from legatum.core.observation.observation import RegistrationView
 from legatum.core.records.name import Name, parse_name
+from legatum.core.running.fault import BadInput
 
 _MOST = 64  # entries of one list that are looked at
 

@@ -11,9 +11,9 @@ from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import MAX_NAME, Name, absolute_text, parse_name
 from legatum.core.records.rrtype import AAAA, ALIAS, CAA, CNAME, DNAME, DS, MX, NS, PTR, SOA, SRV, TXT, A
+from legatum.core.running.fault import BadInput
 
 _SIMPLE = re.compile(r"[A-Za-z0-9_*/-]{1,63}+(?:\.[A-Za-z0-9_*/-]{1,63}+)*+\.?").fullmatch
 _GROUP = re.compile("[0-9A-Fa-f]{1,4}").fullmatch

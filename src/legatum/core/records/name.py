@@ -8,7 +8,7 @@ letter, so lowering the whole byte string lowers only the labels.
 import re
 from typing import NewType
 
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 
 Name = NewType("Name", bytes)
 

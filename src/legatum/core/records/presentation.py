@@ -7,11 +7,11 @@ import re
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from legatum.core.fault import BadInput
 from legatum.core.records.commondata import WRITERS
 from legatum.core.records.name import Name, absolute_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import DS, NS, RARE, TXT, type_text
+from legatum.core.running.fault import BadInput
 
 if TYPE_CHECKING:
     import dns.name

@@ -5,7 +5,7 @@ that RFC 3597 s4 allows to arrive compressed, and those that RFC 4034 s6.2 (as a
 case.
 """
 
-from legatum.core.fault import BadInput
+from legatum.core.running.fault import BadInput
 
 MNEMONICS: dict[int, str] = {
     1: "A",

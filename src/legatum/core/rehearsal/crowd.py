@@ -4,11 +4,11 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
-from legatum.core.fault import BadInput
 from legatum.core.moves.runbook import forecast
 from legatum.core.rehearsal import Rehearsal
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.population import Shares, follow, followed
+from legatum.core.running.fault import BadInput
 
 _MOST = 50_000_000
 _BEFORE, _AFTER = 600.0, 3600.0  # seconds that are shown beside the runbook

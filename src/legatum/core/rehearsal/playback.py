@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import TypeVar
 
+from legatum.core.calendar.instant import instant_text
 from legatum.core.dnssec.trust import Keys
-from legatum.core.instant import instant_text
 from legatum.core.moves.effects import Joined, Records
 from legatum.core.moves.place import ADDRESSES, PARENT, Premises, RRsetKey
 from legatum.core.moves.runbook import Runbook, Slot, shown_by

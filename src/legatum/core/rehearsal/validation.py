@@ -12,8 +12,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from legatum.core.calendar.instant import instant_text
 from legatum.core.dnssec.trust import DsSet, Keys, ds_matches, named_keys, validates
-from legatum.core.instant import instant_text
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.timeline import FOREVER, Period
 from legatum.core.records.name import Name, name_text

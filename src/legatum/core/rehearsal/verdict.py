@@ -5,9 +5,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from types import MappingProxyType
 
-from legatum.core.duration import rough_text
-from legatum.core.fault import GateShut
-from legatum.core.instant import instant_text
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import ADDRESSES, PARENT, RRsetKey
 from legatum.core.moves.runbook import Runbook, Slot, forecast
@@ -21,6 +20,7 @@ from legatum.core.rehearsal.holding import CachedNsSet, holdings
 from legatum.core.rehearsal.led import Astray, Source, dead_names, unlisted_senders
 from legatum.core.rehearsal.playback import VANISHED, Playback, ServerPath, build_stage, lasting, original
 from legatum.core.rehearsal.validation import Askable, bogus
+from legatum.core.running.fault import GateShut
 
 _LONG = 2 * 86400
 _NEVER: Mapping[str, float] = MappingProxyType({})

@@ -11,11 +11,11 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from ipaddress import ip_address, ip_network
 
-from legatum.core.fault import BadInput
 from legatum.core.records.address import address_text
 from legatum.core.records.name import ROOT, Name, name_text, parse_name
 from legatum.core.records.rrset import RRset, strings_of, targets
 from legatum.core.records.rrtype import AAAA, MX, TXT, A
+from legatum.core.running.fault import BadInput
 
 MOST_LOOKUPS, MOST_VOID = 10, 2
 _MOST_MX = 10

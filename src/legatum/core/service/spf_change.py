@@ -3,8 +3,8 @@ sends."""
 
 from collections.abc import Sequence
 
-from legatum.core.fault import GateShut
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import GateShut
 from legatum.core.service.spf import MOST_LOOKUPS
 
 _VERSION = "v=spf1"

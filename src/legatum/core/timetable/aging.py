@@ -4,9 +4,9 @@ to 4)."""
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from legatum.core.duration import duration_text
+from legatum.core.calendar.duration import duration_text
+from legatum.core.calendar.timing import Caution
 from legatum.core.timetable.subject import AT_PARENT, Subject
-from legatum.core.timing import Caution
 
 
 @dataclass(frozen=True, slots=True)

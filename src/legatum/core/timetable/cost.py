@@ -5,8 +5,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from statistics import fmean
 
-from legatum.core.duration import rough_text
-from legatum.core.timing import load_of_ttl
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.timing import load_of_ttl
 
 _SATURATED = 0.98  # share of its TTL's rate from which a resolver's own demand can no longer be told
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.moves.place import PARENT
 from legatum.core.observation.observation import Observation
@@ -12,7 +13,6 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CNAME, DNSKEY, DS, MX, NS, NSEC, NSEC3, SOA, TXT, A
 from legatum.core.records.soa import negative_ttl
 from legatum.core.timetable.subject import AT_PARENT, Role, Subject
-from legatum.core.timing import Caution
 
 _MOST_HOSTS = 8
 Question = tuple[Name, int]

@@ -3,10 +3,10 @@ on."""
 
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput
 from legatum.core.moves.place import RRsetKey
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, NS, SRV, TXT, A, parse_type, type_text
+from legatum.core.running.fault import BadInput
 
 EVERY_TYPE = (A, AAAA, CNAME, MX, NS, TXT, SRV, CAA, parse_type("TLSA"))
 """Asked one by one of a name, as no question gets all of them (RFC 8482)."""

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from legatum.core.duration import duration_text, rough_text
+from legatum.core.calendar.duration import duration_text, rough_text
 from legatum.core.records.soa import SoaFields, serial_by_rule, serial_is_newer, serial_path
 
 _HOUR, _DAY = 3600, 86400

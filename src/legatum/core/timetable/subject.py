@@ -4,10 +4,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import type_text
-from legatum.core.timing import Caution
 
 
 class Role(StrEnum):

@@ -9,9 +9,9 @@ the TTL may be raised again then.
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.timetable.aging import aged
 from legatum.core.timetable.subject import AT_PARENT, Role, Subject
-from legatum.core.timing import Caution
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,11 +3,11 @@
 import hashlib
 from collections.abc import Iterable
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, below, is_under, name_text
 from legatum.core.records.presentation import txt_rdata
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import PTR, TXT
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.zone import Zone
 
 _VERSION = (txt_rdata("2"),)

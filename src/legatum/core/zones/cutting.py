@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AAAA, DS, NS, SOA, A
+from legatum.core.running.fault import BadInput, GateShut
 from legatum.core.zones.signer import OWN, signers_own
 from legatum.core.zones.zone import Zone
 

@@ -11,16 +11,16 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple, TypeVar
 
-from legatum.core.collecting import no_collecting
-from legatum.core.duration import parse_duration
-from legatum.core.fault import BadInput
-from legatum.core.progress import tally
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.records.commondata import EXPECTED, READERS, Names
 from legatum.core.records.name import Name, is_under, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import LARGEST_TTL, RRset, rrset
 from legatum.core.records.rrtype import CNAME, NSEC, RRSIG, SOA, parse_type, type_text
 from legatum.core.records.soa import parse_soa
+from legatum.core.running.collecting import no_collecting
+from legatum.core.running.fault import BadInput
+from legatum.core.running.progress import tally
 from legatum.core.zones.zone import Zone
 
 _CLASSES = {"IN", "CH", "HS", "ANY"}

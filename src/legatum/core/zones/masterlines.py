@@ -2,10 +2,10 @@
 
 from collections.abc import Iterable, Iterator
 
-from legatum.core.progress import tally
 from legatum.core.records.name import absolute_text, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrtype import RRSIG
+from legatum.core.running.progress import tally
 from legatum.core.zones.zone import Zone
 
 _WIDEST = 60  # columns for names: a single long one does not push all data to the right

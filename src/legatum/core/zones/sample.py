@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass, field
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, ancestors, below, is_under, parse_name
 from legatum.core.records.rrset import RRset, names_in, strings_of
 from legatum.core.records.rrtype import TXT
+from legatum.core.running.fault import BadInput
 
 
 @dataclass

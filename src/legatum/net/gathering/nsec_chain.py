@@ -7,10 +7,10 @@ from random import SystemRandom
 
 from legatum.core.dnssec.counting import Count, Guesses, just_behind
 from legatum.core.dnssec.denial import MOST_ITERATIONS, parse_nsec, parse_nsec3
-from legatum.core.progress import tally
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, NSEC, NSEC3, RRSIG, A
+from legatum.core.running.progress import tally
 from legatum.net.asking.asker import Asker
 from legatum.net.asking.reply import Reply
 

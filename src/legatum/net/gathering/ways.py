@@ -4,10 +4,10 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.denial import nsec3_hash
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NSEC, NSEC3, RRSIG, SOA
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.completeness import Completeness, Degree, transferred
 from legatum.core.zones.contents import SERVER, Contents
 from legatum.core.zones.evidence import counted_by_proofs, found_by_asking

@@ -15,9 +15,9 @@ from itertools import pairwise
 from pathlib import Path
 from typing import BinaryIO
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import IXFR, SOA
+from legatum.core.running.fault import BadInput
 
 _MAGICS = {
     b"\xd4\xc3\xb2\xa1": ("<", 1e6),

@@ -12,10 +12,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from legatum.core.fault import BadInput
-from legatum.core.instant import kept_instant
+from legatum.core.calendar.instant import kept_instant
 from legatum.core.records.name import Name, ancestors, name_text, parse_name
 from legatum.core.records.rrtype import NS, parse_type, type_text
+from legatum.core.running.fault import BadInput
 from legatum.net.asking.asker import Asker
 from legatum.net.asking.reply import Reply, Transport, Trouble
 from legatum.net.asking.route import Route

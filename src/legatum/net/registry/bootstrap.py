@@ -5,7 +5,7 @@ import json
 from contextlib import suppress
 from pathlib import Path
 
-from legatum.core.fault import Fault
+from legatum.core.running.fault import Fault
 from legatum.net.asking.route import Route
 from legatum.net.asking.web import fetch
 from legatum.net.file import write_whole

@@ -14,8 +14,8 @@ from collections.abc import AsyncIterator, Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from types import TracebackType
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import OutsideFault
 from legatum.net.asking.route import Endpoint
 from legatum.wire import epp
 from legatum.wire.malformed import Malformed

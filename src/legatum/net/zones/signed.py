@@ -1,7 +1,7 @@
 """What a refused signature means for the person whose key it is."""
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import OutsideFault
 from legatum.wire.codes import BADKEY, BADSIG, BADTIME
 from legatum.wire.message import Message
 from legatum.wire.tsig import BadSignature, Exchange, TsigKey, tsig_data

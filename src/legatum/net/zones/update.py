@@ -11,11 +11,11 @@ from collections.abc import Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
-from legatum.core.fault import OutsideFault
-from legatum.core.progress import tally
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import ANY, SOA, type_text
 from legatum.core.records.soa import serial_at_least, serial_is_newer
+from legatum.core.running.fault import OutsideFault
+from legatum.core.running.progress import tally
 from legatum.core.zones.particular import particulars
 from legatum.core.zones.signer import beside_signer, without_signing
 from legatum.core.zones.zone import Zone

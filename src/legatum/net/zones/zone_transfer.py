@@ -4,12 +4,12 @@ import asyncio
 from collections.abc import AsyncGenerator, AsyncIterator, Callable, Iterator
 from contextlib import aclosing, contextmanager
 
-from legatum.core.collecting import no_collecting
-from legatum.core.fault import OutsideFault
-from legatum.core.progress import tally
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AXFR, IXFR, SOA
+from legatum.core.running.collecting import no_collecting
+from legatum.core.running.fault import OutsideFault
+from legatum.core.running.progress import tally
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.asker import DNS_PORT, Asker
 from legatum.net.asking.route import Unreachable

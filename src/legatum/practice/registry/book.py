@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from legatum.core.instant import instant_text, parse_instant
+from legatum.core.calendar.instant import instant_text, parse_instant
 from legatum.core.records.name import Name, is_under
 from legatum.practice.clock import WorldClock
 from legatum.wire import epp

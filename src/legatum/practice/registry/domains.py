@@ -5,8 +5,8 @@ import secrets
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
+from legatum.core.calendar.instant import instant_text, parse_instant
 from legatum.core.dnssec.serving import ds_of_key
-from legatum.core.instant import instant_text, parse_instant
 from legatum.core.records.name import Name, name_text, parent_of
 from legatum.practice.registry.book import DAY, YEAR, Book, ruling
 from legatum.practice.registry.hosts import HostDesk

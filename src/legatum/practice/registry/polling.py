@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 from legatum.core.dnssec.request import Request, asked_at, refuse_first, request_of, signal_name
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, holds, server_keys
-from legatum.core.fault import Fault, GateShut
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, SOA
+from legatum.core.running.fault import Fault, GateShut
 from legatum.net.asking.asker import Asker
 from legatum.net.asking.walk import Walker
 from legatum.practice.registry.book import Book

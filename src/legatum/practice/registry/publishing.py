@@ -4,10 +4,10 @@ one."""
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
-from legatum.core.fault import Fault
 from legatum.core.records.address import address_rdata
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrtype import AAAA, DS, NS, A
+from legatum.core.running.fault import Fault
 from legatum.net.asking.asker import Asker
 from legatum.net.zones.update import send_records
 from legatum.practice.registry.book import Book

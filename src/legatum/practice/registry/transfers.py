@@ -3,7 +3,7 @@ after five days."""
 
 from dataclasses import replace
 
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.records.name import Name, name_text
 from legatum.practice.registry.book import DAY, Book, ruling
 from legatum.practice.registry.domains import CLIENT_STATUSES, DomainDesk

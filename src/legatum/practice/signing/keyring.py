@@ -12,8 +12,8 @@ from cryptography.hazmat.primitives import serialization
 from cryptography.hazmat.primitives.asymmetric import ec, ed25519
 
 from legatum.core.dnssec.serving import ds_of_key
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name
+from legatum.core.running.fault import BadInput
 
 P256, ED25519 = 13, 15
 _ENTRY_AND_ZONE_KEY, _PROTOCOL = 257, 3

@@ -7,14 +7,14 @@ from collections.abc import Iterable
 import msgspec
 from msgspec import structs
 
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.instant import instant_text, parse_instant
 from legatum.core.calendar.window import Windows
-from legatum.core.duration import rough_text
 from legatum.core.findings import KINDS, Severity
-from legatum.core.instant import instant_text, parse_instant
 from legatum.core.observation.own_link import own_link
-from legatum.core.printable import cell_text, clean
 from legatum.core.records.name import name_text
 from legatum.core.records.soa import parse_soa
+from legatum.core.text.printable import cell_text, clean
 from legatum.core.timetable.switch import Wish
 from legatum.views.document import Document, Part
 from legatum.views.look.confirm import verdict_lines

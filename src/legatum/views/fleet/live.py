@@ -12,10 +12,10 @@ from rich.progress_bar import ProgressBar
 from rich.table import Table
 from rich.text import Text
 
-from legatum.core.duration import rough_text
-from legatum.core.instant import for_people
-from legatum.core.printable import clean
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.instant import for_people
 from legatum.core.records.name import Name
+from legatum.core.text.printable import clean
 from legatum.views.fleet.waves import STYLES, CoursePart, course_part, states_of
 from legatum.views.screen import BAD, QUIET, STRONG
 from legatum.work.fleet.campaign import Campaign

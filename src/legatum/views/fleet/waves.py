@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen

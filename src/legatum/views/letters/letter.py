@@ -10,10 +10,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from legatum.core.fault import BadInput
-from legatum.core.instant import for_people, instant_text, parse_instant
-from legatum.core.letter import Letter, Said
-from legatum.core.printable import clean
+from legatum.core.calendar.instant import for_people, instant_text, parse_instant
+from legatum.core.house.letter import Letter, Said
+from legatum.core.running.fault import BadInput
+from legatum.core.text.printable import clean
 from legatum.net.file import write_whole
 
 FORMS = {"html": ".html", "markdown": ".md", "text": ".txt"}

@@ -2,9 +2,9 @@
 
 from collections import Counter
 
+from legatum.core.calendar.instant import instant_text, parse_instant, people_text
 from legatum.core.dnssec.chain import Chain, Link, State
 from legatum.core.dnssec.trust import ds_brief
-from legatum.core.instant import instant_text, parse_instant, people_text
 from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, Screen

@@ -8,7 +8,7 @@ from collections import Counter
 from html import escape
 
 from legatum.core.dnssec.chain import State
-from legatum.core.printable import clean, clipped
+from legatum.core.text.printable import clean, clipped
 from legatum.views.look.chain import ChainDocument, LinkPart
 
 _WIDTH, _LEFT, _BOX, _LINE, _PAD, _GAP = 760, 16, 728, 17, 10, 62

@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from legatum.core.instant import clock_text, instant_text, people_text
+from legatum.core.calendar.instant import clock_text, instant_text, people_text
 from legatum.core.observation.unseen import ELSEWHERE
 from legatum.core.observation.verdict import Check, Verdict
 from legatum.core.records.name import name_text
@@ -11,7 +11,7 @@ from legatum.views.everywhere import EverywherePart, everywhere_part, show_every
 from legatum.views.screen import BAD, DOUBT, QUIET, Screen
 
 if TYPE_CHECKING:
-    from legatum.core.everywhere import Everywhere
+    from legatum.core.house.everywhere import Everywhere
 
 
 class CheckPart(Part):

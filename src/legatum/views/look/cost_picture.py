@@ -9,7 +9,7 @@ import matplotlib as mpl
 import numpy as np
 from matplotlib.figure import Figure
 
-from legatum.core.duration import rough_text
+from legatum.core.calendar.duration import rough_text
 from legatum.core.timetable.cost import Demand
 from legatum.views.look.timetable import CostPart, TimetableDocument
 

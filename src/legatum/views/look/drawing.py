@@ -10,11 +10,11 @@ from dataclasses import dataclass
 from html import escape
 
 from legatum.core.observation.observation import Observation, ServerView
-from legatum.core.printable import clean, clipped
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.soa import parse_soa
+from legatum.core.text.printable import clean, clipped
 from legatum.views.look.survey import SurveyDocument
 
 _WIDTH, _LEFT, _RIGHT, _BOX = 760, 16, 424, 320

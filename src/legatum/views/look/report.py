@@ -4,7 +4,7 @@ parts, no script."""
 from collections.abc import Sequence
 from pathlib import Path
 
-from legatum.core.instant import for_people
+from legatum.core.calendar.instant import for_people
 from legatum.core.observation.observation import Observation
 from legatum.net.file import write_whole
 from legatum.views.look.chain_drawing import draw_chain

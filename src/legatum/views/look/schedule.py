@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime, timedelta
 
-from legatum.core.instant import for_people, instant_text, parse_instant
+from legatum.core.calendar.instant import for_people, instant_text, parse_instant
 from legatum.core.moves.effects import Delegated
 from legatum.core.moves.runbook import Runbook, Slot
 from legatum.core.records.name import Name, name_text

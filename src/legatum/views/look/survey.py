@@ -2,12 +2,12 @@
 
 from collections.abc import Iterable, Sequence
 
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.instant import instant_text, parse_instant
 from legatum.core.dnssec.chain import Chain
 from legatum.core.dnssec.key import ds_texts, parse_key
 from legatum.core.dnssec.signature import parse_signature
-from legatum.core.duration import rough_text
 from legatum.core.findings import Finding, Severity
-from legatum.core.instant import instant_text, parse_instant
 from legatum.core.observation.leftovers import Leftover
 from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.observation.unseen import unseen

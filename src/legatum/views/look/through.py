@@ -2,8 +2,8 @@
 
 from collections.abc import Iterable
 
-from legatum.core.duration import duration_text
-from legatum.core.instant import instant_text
+from legatum.core.calendar.duration import duration_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.observation.through import SeenThrough
 from legatum.core.records.name import name_text
 from legatum.core.records.presentation import rdata_texts

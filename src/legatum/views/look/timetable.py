@@ -5,9 +5,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from legatum.core.calendar.duration import duration_text, rough_text
+from legatum.core.calendar.instant import beside, instant_text, parse_instant, people_text
 from legatum.core.calendar.window import Windows
-from legatum.core.duration import duration_text, rough_text
-from legatum.core.instant import beside, instant_text, parse_instant, people_text
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
 from legatum.core.timetable.aging import Aged

@@ -3,8 +3,8 @@
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
+from legatum.core.calendar.instant import for_people, instant_text
 from legatum.core.findings.finding import Finding, Severity
-from legatum.core.instant import for_people, instant_text
 from legatum.core.observation.unseen import ELSEWHERE
 from legatum.core.records.name import name_text, unicode_text
 from legatum.core.service.page import likeness

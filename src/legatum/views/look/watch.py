@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from legatum.core.duration import rough_text
-from legatum.core.fault import BadInput
-from legatum.core.instant import for_people, instant_text, people_text
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.instant import for_people, instant_text, people_text
 from legatum.core.observation.progress import ChangeProgress, Look, State, Told
-from legatum.core.printable import clean
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
+from legatum.core.running.fault import BadInput
+from legatum.core.text.printable import clean
 from legatum.views.document import Document, Part
 from legatum.views.screen import console
 

@@ -7,13 +7,13 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from legatum.core.history import Act, Became, Changed, before_and_after
-from legatum.core.instant import for_people, instant_text
-from legatum.core.letter import Letter, Said, asks_of, differences_of
+from legatum.core.calendar.instant import for_people, instant_text
+from legatum.core.house.letter import Letter, Said, asks_of, differences_of
 from legatum.core.memory.given import ABSENT, Given
-from legatum.core.printable import cell_text, clipped, one_line
+from legatum.core.memory.history import Act, Became, Changed, before_and_after
 from legatum.core.records.name import name_text, unicode_text
 from legatum.core.records.rrtype import type_text
+from legatum.core.text.printable import cell_text, clipped, one_line
 from legatum.net.file import write_whole
 from legatum.views.document import Document, Part
 from legatum.views.letters.letter import Step, letter_text, write_letter

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
-from legatum.core.instant import instant_text, parse_instant, people_text
+from legatum.core.calendar.instant import instant_text, parse_instant, people_text
 from legatum.core.moves.standing import TO_DO, Standing, State
 from legatum.core.records.name import Name, name_text
 from legatum.views.document import Document, Part

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from pathlib import Path
 
-from legatum.core.instant import for_people
+from legatum.core.calendar.instant import for_people
 from legatum.core.records.name import file_name, parse_domain
 from legatum.net.file import write_whole
 from legatum.views.moves.history import HistoryDocument

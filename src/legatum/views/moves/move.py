@@ -4,9 +4,9 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
-from legatum.core.duration import duration_text
-from legatum.core.fault import AlreadySo, Fault, GateShut
-from legatum.core.instant import instant_text, people_text
+from legatum.core.calendar.duration import duration_text
+from legatum.core.calendar.instant import instant_text, people_text
+from legatum.core.calendar.timing import Bound
 from legatum.core.moves.effects import Delegated, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.plain import plain
@@ -14,7 +14,7 @@ from legatum.core.moves.runbook import Runbook, Slot, forecast
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
-from legatum.core.timing import Bound
+from legatum.core.running.fault import AlreadySo, Fault, GateShut
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, STRONG, Screen
 from legatum.work.moves.advance import AdvanceResult, Halt

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 from typing import Any
 
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.moves.place import ADDRESSES, PARENT
 from legatum.core.moves.timeline import FOREVER, Content, ValueHistory
 from legatum.core.records.name import Name, name_text

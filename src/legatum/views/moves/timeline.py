@@ -14,13 +14,13 @@ import matplotlib as mpl
 import numpy as np
 from matplotlib.figure import Figure
 
-from legatum.core.duration import rough_text
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.timing import Bound
 from legatum.core.moves.runbook import Runbook, Slot, forecast
 from legatum.core.rehearsal import Playback, build_stage, rehearse
 from legatum.core.rehearsal.caches import CacheKind
 from legatum.core.rehearsal.careless import careless, leads
 from legatum.core.rehearsal.population import Followed, Shares, follow, followed
-from legatum.core.timing import Bound
 from legatum.views.moves.move import wish_text
 
 _INK, _FAINT, _PAPER = "#1b2430", "#8a94a3", "#ffffff"

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from html import escape
 from pathlib import Path
 
+from legatum.core.calendar.instant import for_people
 from legatum.core.dnssec.policy import algorithm, digest_type
-from legatum.core.instant import for_people
 from legatum.core.moves.effects import Delegated, DsChanged, HostSet, Records, Signed, Transfer, ZoneEnded, ZoneMade
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name, absolute_text, name_text, unicode_text

@@ -6,13 +6,13 @@ from collections.abc import Iterable
 
 import msgspec
 
-from legatum.core.fault import BadInput
 from legatum.core.observation.answers import AnswerDifference, AnswersComparison
-from legatum.core.printable import cell_text
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata, rdata_texts
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import parse_type, type_text
+from legatum.core.running.fault import BadInput
+from legatum.core.text.printable import cell_text
 from legatum.core.zones.difference import Difference, ForVisitors
 from legatum.views.document import Document, Part
 from legatum.views.everywhere import EverywherePart, show_everywhere

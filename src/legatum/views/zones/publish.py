@@ -1,6 +1,6 @@
 """A publication: what changes, and the proof."""
 
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import SOA
 from legatum.core.records.soa import parse_soa

@@ -3,7 +3,7 @@
 from html import escape
 from pathlib import Path
 
-from legatum.core.instant import for_people, instant_text
+from legatum.core.calendar.instant import for_people, instant_text
 from legatum.core.records.name import Name, absolute_text, file_name, name_text
 from legatum.core.records.presentation import rdata_text
 from legatum.core.records.rrset import RRset, names_in, strings_of

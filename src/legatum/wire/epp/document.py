@@ -7,8 +7,8 @@ from typing import Any
 
 from lxml import etree
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, parse_name
+from legatum.core.running.fault import BadInput
 from legatum.wire.malformed import Malformed
 
 EPP = "urn:ietf:params:xml:ns:epp-1.0"

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.net.engine import Engine, Hub, WorkerState
 from legatum.settings.document import Clock, Resolver, Settings, Viewpoint
 from legatum.work.run_context import RunContext

@@ -7,8 +7,8 @@ from typing import Any
 
 import msgspec
 
-from legatum.core.everywhere import Everywhere, Told, differences
-from legatum.core.fault import BadInput, Fault, OutsideFault
+from legatum.core.house.everywhere import Everywhere, Told, differences
+from legatum.core.running.fault import BadInput, Fault, OutsideFault
 from legatum.net.engine import Engine, WorkerState, open_engine
 from legatum.work.afar.hub import engine_hub, looking_settings
 from legatum.work.run_context import RunContext

@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from legatum.core.fault import BadInput, Fault, OutsideFault
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import BadInput, Fault, OutsideFault
 from legatum.net.asking.walk import referral
 from legatum.net.zones.update import probe_update
 from legatum.net.zones.zone_transfer import transfer

@@ -5,13 +5,13 @@ from collections.abc import Iterable
 from contextlib import suppress
 from pathlib import Path
 
+from legatum.core.calendar.duration import duration_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.calendar.window import parse_windows
 from legatum.core.calendar.zone import parse_zone
-from legatum.core.duration import duration_text
-from legatum.core.fault import Fault, OutsideFault
-from legatum.core.instant import instant_text
 from legatum.core.records.name import ROOT
 from legatum.core.records.rrtype import SOA
+from legatum.core.running.fault import Fault, OutsideFault
 from legatum.net.asking.around import ask_around
 from legatum.net.asking.resolver import ResolverPlace, ask_resolver
 from legatum.wire.message import AD, RA

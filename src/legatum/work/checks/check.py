@@ -5,9 +5,9 @@ from collections.abc import Callable, Sequence
 from contextlib import suppress
 from functools import partial
 
-from legatum.core.fault import BadInput, Fault
-from legatum.core.nearest import proposal
 from legatum.core.records.name import Name, parse_domain
+from legatum.core.running.fault import BadInput, Fault
+from legatum.core.text.nearest import proposal
 from legatum.work.checks.around import (
     check_clock,
     check_engine,

@@ -8,7 +8,7 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
-from legatum.core.fault import Fault
+from legatum.core.running.fault import Fault
 
 
 class State(StrEnum):

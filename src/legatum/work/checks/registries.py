@@ -2,9 +2,9 @@
 
 from collections.abc import Sequence
 
-from legatum.core.fault import BadInput, Fault
-from legatum.core.instant import parse_instant
+from legatum.core.calendar.instant import parse_instant
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import BadInput, Fault
 from legatum.net.keeping.evidence import Evidence
 from legatum.services.epp_registrar import RegistryAccount
 from legatum.settings.document import EppRegistrar, ManualRegistrar

@@ -5,9 +5,9 @@ import os
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import ROOT, Name, name_text, parent_of, parse_name
 from legatum.core.records.rrtype import SOA
+from legatum.core.running.fault import Fault, OutsideFault
 from legatum.net.zones.update import probe_update
 from legatum.net.zones.zone_transfer import transfer
 from legatum.services.provider import server_names

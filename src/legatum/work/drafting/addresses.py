@@ -1,6 +1,5 @@
 """The addresses and the mail of a domain as templates of the house have them."""
 
-from legatum.core.fault import AlreadySo, GateShut
 from legatum.core.moves.kinds.address import NewAddress
 from legatum.core.moves.kinds.mail import Mail, refuse_unfit
 from legatum.core.moves.place import ADDRESSES
@@ -9,6 +8,7 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import MX, type_text
+from legatum.core.running.fault import AlreadySo, GateShut
 from legatum.core.zones.changing.template import drift, expand, resolve
 from legatum.core.zones.zone import Zone
 from legatum.work.gathering.flatten import addresses_of_target

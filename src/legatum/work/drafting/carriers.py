@@ -3,9 +3,9 @@ zones."""
 
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, Fault
 from legatum.core.moves.kinds.address import NewAddress, changes_in, senders_in
 from legatum.core.records.name import ROOT, Name, name_text
+from legatum.core.running.fault import BadInput, Fault
 from legatum.net.side_by_side import side_by_side
 from legatum.work.drafting.second import servers_at
 from legatum.work.registry.hosts import known_domains, look_at_hosts

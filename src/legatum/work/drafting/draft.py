@@ -4,7 +4,6 @@ import secrets
 from collections.abc import AsyncIterator, Callable, Sequence
 from dataclasses import replace
 
-from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.kinds.first_and_last import First, Retirement
 from legatum.core.moves.kinds.hosts import Hosts
 from legatum.core.moves.kinds.leftovers import Leftovers
@@ -26,6 +25,7 @@ from legatum.core.observation.leftovers import Leftover, LeftoverKind, cleared
 from legatum.core.observation.observation import Observation
 from legatum.core.records.name import Name, is_under, name_text, parent_of
 from legatum.core.records.rrtype import AAAA, A
+from legatum.core.running.fault import AlreadySo, BadInput, GateShut
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.addresses import mail_at, of_template, refuse_nowhere

@@ -3,7 +3,6 @@ account."""
 
 from collections.abc import Sequence
 
-from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.moves.place import keeper_name
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.observation import Observation
@@ -12,6 +11,7 @@ from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import BadInput, GateShut, OutsideFault
 from legatum.core.zones.zone import Zone
 from legatum.settings.named import FORM, named_by
 from legatum.work.drafting.second import servers_at

@@ -1,8 +1,8 @@
 """Who serves a domain and who has its registration, where a command leaves that out."""
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import BadInput, GateShut
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.holders import account_with, main_provider

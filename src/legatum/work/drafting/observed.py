@@ -5,10 +5,9 @@ import asyncio
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.dnssec.serving import anchors_of
 from legatum.core.dnssec.trust import DsSet
-from legatum.core.duration import parse_duration
-from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.keys import KeyState
 from legatum.core.moves.kinds.registrar_transfer import registered_of
@@ -22,6 +21,7 @@ from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import NS, SOA
 from legatum.core.records.soa import negative_ttl
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.core.zones.zone import Zone
 from legatum.work.drafting.holders import part_holder, registrar_account
 from legatum.work.drafting.second import has_own_zone, servers_at

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterable
 
-from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.effects import Records, RRsetChange
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Runbook
@@ -11,6 +10,7 @@ from legatum.core.observation.observation import Observation
 from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import is_under, name_text
+from legatum.core.running.fault import AlreadySo, BadInput, GateShut
 from legatum.core.zones.zone import Zone
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar

@@ -2,11 +2,11 @@
 
 from pathlib import Path
 
-from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.moves.kinds.registrar_transfer import Account, RegisteredDomain, Terms, obstacles
 from legatum.core.moves.runbook import next_step
 from legatum.core.moves.wishes import TransferWish
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import BadInput, GateShut, OutsideFault
 from legatum.journal.journal import Journal
 from legatum.settings.secret import check_reference
 from legatum.work.movefile import read_move, retreat_path

@@ -4,11 +4,11 @@ import asyncio
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, GateShut, OutsideFault
 from legatum.core.observation.hosts import ServerSerial
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrtype import SOA
 from legatum.core.records.soa import parse_soa, serial_is_newer
+from legatum.core.running.fault import BadInput, GateShut, OutsideFault
 from legatum.core.zones.catalog import with_members, without_member
 from legatum.core.zones.difference import difference_text, zone_differences
 from legatum.core.zones.signer import OWN

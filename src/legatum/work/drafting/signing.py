@@ -5,13 +5,13 @@ from types import MappingProxyType
 from typing import NamedTuple
 
 from legatum.core.dnssec.serving import ServerKeys
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.drift.drift import signing_drift
 from legatum.core.moves.drift.position import Position
 from legatum.core.moves.kinds.trust.signature_expiry import Obstacle, Signing, first_to_run_out, running_out
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook, leads_elsewhere, next_step
+from legatum.core.running.fault import OutsideFault
 from legatum.work.look.signing import look_at_signing
 from legatum.work.memory import note_ds, note_keys
 from legatum.work.run_context import RunContext

@@ -1,9 +1,9 @@
 """Where a name is to lead to: its target as it is now."""
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.kinds.site import Alias, beside
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import BadInput, GateShut
 from legatum.core.zones.zone import Zone
 from legatum.work.gathering.flatten import addresses_of_target, looks_at_target
 from legatum.work.memory import tracked_in

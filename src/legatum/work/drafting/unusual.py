@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator
 
-from legatum.core.duration import duration_text, parse_duration
+from legatum.core.calendar.duration import duration_text, parse_duration
 from legatum.core.moves.kinds.mail import Mail
 from legatum.core.moves.kinds.site import beside
 from legatum.core.moves.plan_input import PlanInput

@@ -1,13 +1,13 @@
 """Who else uses a name server that is to stand at another address: every domain whose NS set names it must be served
 there too."""
 
-from legatum.core.fault import GateShut
 from legatum.core.moves.kinds.address import changes_in
 from legatum.core.moves.place import ADDRESSES
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import GateShut
 from legatum.services.registrar import Registrar
 from legatum.work.registry.hosts import look_for_host_users, not_served
 from legatum.work.run_context import RunContext

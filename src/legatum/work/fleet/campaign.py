@@ -12,8 +12,8 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, name_text, parse_domain
+from legatum.core.running.fault import BadInput
 from legatum.journal.journal import Journal
 from legatum.net.file import write_whole
 from legatum.work.run_context import RunContext

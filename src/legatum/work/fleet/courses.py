@@ -4,10 +4,10 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from legatum.core.fault import GateShut
 from legatum.core.moves.retreat.draft import BACK
 from legatum.core.moves.standing import Standing, State
 from legatum.core.records.name import Name, file_name, name_text
+from legatum.core.running.fault import GateShut
 from legatum.journal.occupation import Occupied
 from legatum.work.fleet.campaign import Campaign
 from legatum.work.fleet.undrawn import Undrawn, undrawn_of

@@ -7,12 +7,12 @@ from contextlib import aclosing, contextmanager
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from legatum.core.fault import Fault
 from legatum.core.findings import Finding, judge
 from legatum.core.observation.expected import Expected
 from legatum.core.observation.observation import HostView, Observation
 from legatum.core.observation.verdict import Verdict, agreement
 from legatum.core.records.name import Name
+from legatum.core.running.fault import Fault
 from legatum.net.asking.pace import Pace
 from legatum.net.asking.walk import Walker
 from legatum.net.keeping.evidence import Evidence

@@ -3,9 +3,9 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-from legatum.core.fault import Fault
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name
+from legatum.core.running.fault import Fault
 from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Glue, NsChange, Registrar
 from legatum.work.registry.registration import glue_for, note_ns_before, refuse_unready

@@ -5,12 +5,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from legatum.core.fault import Fault, GateShut
+from legatum.core.calendar.timing import Bound
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.moves.wishes import Wishes
 from legatum.core.records.name import Name
-from legatum.core.timing import Bound
+from legatum.core.running.fault import Fault, GateShut
 from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.draft import draft_move

@@ -6,10 +6,10 @@ It is kept in the journal, so that whoever looks next, from wherever, knows of i
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from legatum.core.fault import Fault
-from legatum.core.history import OUTCOME, Entry
+from legatum.core.memory.history import OUTCOME, Entry
 from legatum.core.moves.standing import Standing, State
 from legatum.core.records.name import Name, parse_domain
+from legatum.core.running.fault import Fault
 from legatum.journal.journal import Journal
 from legatum.work.fleet.campaign import Campaign, campaigns
 from legatum.work.run_context import RunContext

@@ -5,8 +5,8 @@ from collections.abc import Awaitable, Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
-from legatum.core.fault import Fault, GateShut
 from legatum.core.records.name import Name
+from legatum.core.running.fault import Fault, GateShut
 from legatum.core.zones.changing.publication import Publication, refuse_removal
 from legatum.core.zones.changing.worksheet import Worksheet
 from legatum.net.side_by_side import side_by_side

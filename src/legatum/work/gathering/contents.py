@@ -4,9 +4,9 @@ import re
 import sys
 from pathlib import Path
 
-from legatum.core.fault import BadInput
-from legatum.core.nearest import proposal
 from legatum.core.records.name import Name, file_name, is_under, name_text, parse_domain, parse_name
+from legatum.core.running.fault import BadInput
+from legatum.core.text.nearest import proposal
 from legatum.core.zones.completeness import Completeness, Degree, transferred
 from legatum.core.zones.contents import SERVER, Contents, zone_of_pasted
 from legatum.core.zones.masterfile import Include, Reading, parse_master, read_master

@@ -3,11 +3,11 @@ to where no alias can stand."""
 
 from dataclasses import dataclass
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, A, type_text
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.signer import PROOFS
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.walk import Walker

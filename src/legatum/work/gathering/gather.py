@@ -2,10 +2,10 @@
 
 from collections.abc import Sequence
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.completeness import transferred
 from legatum.core.zones.contents import SERVER, Contents
 from legatum.net.gathering.ways import WAYS, Tried, first_open

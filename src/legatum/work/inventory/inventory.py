@@ -8,12 +8,12 @@ from pathlib import Path
 
 import msgspec
 
-from legatum.core.fault import Fault, OutsideFault
-from legatum.core.inventory import Item, Side
-from legatum.core.progress import tally
+from legatum.core.house.inventory import Item, Side
 from legatum.core.records.name import Name, name_text, parse_domain
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import parse_soa
+from legatum.core.running.fault import Fault, OutsideFault
+from legatum.core.running.progress import tally
 from legatum.core.zones.difference import zone_differences
 from legatum.core.zones.signer import without_signing
 from legatum.net.asking.pace import Pace

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import msgspec
 
-from legatum.core.fault import BadInput
-from legatum.core.inventory import Item, Side
+from legatum.core.house.inventory import Item, Side
+from legatum.core.running.fault import BadInput
 from legatum.net.file import unwritable, write_whole
 
 NAME, PART, HEAD = "inventory.jsonl", "inventory.part.jsonl", "inventory.head.json"

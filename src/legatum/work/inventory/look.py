@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-from legatum.core.inventory import Item, Side
+from legatum.core.house.inventory import Item, Side
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets

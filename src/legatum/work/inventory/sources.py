@@ -5,8 +5,8 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from legatum.core.fault import Fault
 from legatum.core.records.name import Name, name_text, parse_domain, parse_name
+from legatum.core.running.fault import Fault
 from legatum.core.zones.catalog import members_of
 from legatum.settings.document import FilesProvider
 from legatum.work.listing import read_domains

@@ -9,11 +9,11 @@ from legatum.core.dnssec.chain import Chain, Link, Served
 from legatum.core.dnssec.request import asked_at
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, server_keys
 from legatum.core.dnssec.trust import DsSet
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import ROOT, Name, name_text, parse_name
 from legatum.core.records.presentation import parse_rdata
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import CDNSKEY, CDS, DNSKEY, DS, NS, SOA
+from legatum.core.running.fault import OutsideFault
 from legatum.net.asking.reply import Reply
 from legatum.net.asking.roots import PUBLIC_ANCHORS
 from legatum.net.asking.walk import Cut, referral

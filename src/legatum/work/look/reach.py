@@ -1,9 +1,9 @@
 """Whether it is one's own network that stands in the way: found out before a server is blamed for it."""
 
-from legatum.core.fault import OutsideFault
 from legatum.core.observation.observation import Edns, Observation
 from legatum.core.records.name import ROOT, name_text
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import OutsideFault
 from legatum.net.asking.around import ask_around
 from legatum.net.asking.resolver import ask_resolver
 from legatum.work.look.through import OnlyResolver

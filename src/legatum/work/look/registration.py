@@ -15,8 +15,8 @@ _UNKNOWN = 404
 
 
 async def look_at_rdap(context: RunContext, evidence: Evidence, domain: Name) -> tuple[RegistrationView | None, str]:
-    """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.fault.BadInput` for a bootstrap file that is
-    none."""
+    """What RDAP says, or why it says nothing. Raises :class:`~legatum.core.running.fault.BadInput` for a bootstrap file
+    that is none."""
     try:
         bootstrap = await context.bootstrap()
     except ValueError as error:

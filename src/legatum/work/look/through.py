@@ -3,11 +3,11 @@
 import asyncio
 from collections.abc import Iterable
 
-from legatum.core.fault import OutsideFault
 from legatum.core.observation.through import SeenThrough, Unheard
 from legatum.core.records.name import Name, below
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, RRSIG, SOA, TXT, A
+from legatum.core.running.fault import OutsideFault
 from legatum.net.asking.reply import Reply
 from legatum.net.asking.resolver import ResolverPlace, ask_resolver
 from legatum.wire.message import AD

@@ -11,15 +11,15 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from pathlib import Path
 
-from legatum.core.fault import BadInput, Fault, GateShut
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
+from legatum.core.calendar.timing import Bound
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Records
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.runbook import Runbook, Step, hold_of, leads_elsewhere, next_step
 from legatum.core.records.name import name_text
 from legatum.core.rehearsal import rehearse, require_safe
-from legatum.core.timing import Bound
+from legatum.core.running.fault import BadInput, Fault, GateShut
 from legatum.journal.journal import Journal
 from legatum.net.keeping.evidence import Evidence
 from legatum.services.registrar import ByHand

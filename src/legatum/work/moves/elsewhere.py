@@ -2,9 +2,9 @@
 
 from dataclasses import replace
 
-from legatum.core.fault import Fault, GateShut
 from legatum.core.observation.expected import Expected
 from legatum.core.records.name import Name, name_text
+from legatum.core.running.fault import Fault, GateShut
 from legatum.work.afar.remote_tasks import confirm_there
 from legatum.work.afar.viewpoints import open_lookouts
 from legatum.work.look.wanted import Wanted

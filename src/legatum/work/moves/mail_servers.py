@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from functools import partial
 
-from legatum.core.duration import parse_duration
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Records
 from legatum.core.records.name import ROOT, Name, name_text

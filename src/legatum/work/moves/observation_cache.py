@@ -5,10 +5,10 @@ from collections.abc import Callable, Coroutine
 from contextlib import suppress
 from typing import Any, TypeVar
 
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.drift.drift import HandedOn
 from legatum.core.moves.kinds.registrar_transfer import RegisteredDomain
 from legatum.core.records.name import Name
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registration
 from legatum.work.look.delegation import look_at_delegation

@@ -5,7 +5,6 @@ import asyncio
 from collections.abc import Sequence
 from dataclasses import replace
 
-from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drift.drift import (
     contents_drift,
     delegation_drift,
@@ -23,6 +22,7 @@ from legatum.core.moves.runbook import Runbook
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.core.zones.masterlines import master_text
 from legatum.core.zones.zone import Zone
 from legatum.net.file import write_whole

@@ -3,13 +3,13 @@
 from dataclasses import replace
 from pathlib import Path
 
-from legatum.core.fault import GateShut
 from legatum.core.moves.effects import Followed, Transfer
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.resumption import given_up, resumed
 from legatum.core.moves.retreat import Begun, draft_retreat
 from legatum.core.moves.runbook import Runbook, next_step
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import GateShut
 from legatum.journal.journal import Journal
 from legatum.work.movefile import read_move, retreat_path, write_move
 

@@ -3,7 +3,6 @@ they have now."""
 
 from contextlib import suppress
 
-from legatum.core.fault import Fault, OutsideFault
 from legatum.core.findings.finding import Severity
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Delegated, Records, RRsetChange
@@ -11,6 +10,7 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, below, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, A
+from legatum.core.running.fault import Fault, OutsideFault
 from legatum.core.service import judge_visit, worse
 from legatum.core.service.address_lookup import led_to
 from legatum.core.zones.zone import Zone

@@ -1,10 +1,10 @@
 """Looking at a registration through whichever account has it, else through what everybody may see."""
 
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.kinds.registrar_transfer import Account, RegisteredDomain, below
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import AAAA, A
+from legatum.core.running.fault import OutsideFault
 from legatum.net.registry.epp import Refused
 from legatum.services.registrar import Registrar, Registration
 from legatum.wire.epp import AUTHORISATION

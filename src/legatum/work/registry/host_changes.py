@@ -2,12 +2,12 @@
 
 from collections.abc import Sequence
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.observation.hosts import NamedHost
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrtype import AAAA, SOA, A
 from legatum.core.records.space import is_public
+from legatum.core.running.fault import BadInput, GateShut
 from legatum.core.zones.zone import Zone
 from legatum.services.registrar import ByHand, Registrar
 from legatum.work.registry.hosts import held_addresses, look_at_hosts

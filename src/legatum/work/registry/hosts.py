@@ -3,12 +3,12 @@ parent's servers."""
 
 from collections.abc import Iterable, Sequence
 
-from legatum.core.fault import OutsideFault
 from legatum.core.observation.hosts import HostUsers, NamedHost
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, NS, SOA, A
+from legatum.core.running.fault import OutsideFault
 from legatum.net.side_by_side import side_by_side
 from legatum.services.registrar import Registrar
 from legatum.work.listing import read_domains

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.serving import holds
-from legatum.core.fault import GateShut, OutsideFault
+from legatum.core.house.renewal import restoration_report
 from legatum.core.moves.kinds.registrar_transfer import UPDATE_LOCK
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import PARENT
@@ -17,7 +17,7 @@ from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A, type_text
-from legatum.core.renewal import restoration_report
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.reply import Reply
 from legatum.services.registrar import Glue, Registrar, Registration

@@ -2,12 +2,12 @@
 
 import re
 
-from legatum.core.fault import OutsideFault
-from legatum.core.history import INTENT, OUTCOME
-from legatum.core.instant import instant_text
+from legatum.core.calendar.instant import instant_text
+from legatum.core.house.renewal import Renewal, expiry_after, years_between
+from legatum.core.memory.history import INTENT, OUTCOME
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import Name
-from legatum.core.renewal import Renewal, expiry_after, years_between
+from legatum.core.running.fault import OutsideFault
 from legatum.services.registrar import Registrar
 from legatum.work.effect import carried_out
 from legatum.work.registry.held import look_at_held

@@ -5,13 +5,13 @@ import asyncio
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from legatum.core.duration import parse_duration
-from legatum.core.fault import Fault
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.observation.observation import Observation
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import ROOT, Name, ancestors, below, is_under, labels_of, name_text, parse_name
 from legatum.core.records.rrset import RRset, strings_of, targets
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, NS, PTR, TLSA, TXT, A
+from legatum.core.running.fault import Fault
 from legatum.core.service.records import Answered, Challenge, Issuance, NameRecords, Policy, Reverse
 from legatum.core.service.seen import Visit
 from legatum.core.service.spf import Checked, check_host, spf_texts

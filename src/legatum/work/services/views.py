@@ -7,13 +7,13 @@ from collections.abc import AsyncIterator, Iterable, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.observation.answers import OfZone, Said, questions_about
 from legatum.core.observation.split import Row, Split, split_of
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, MX, SOA, SRV, TXT, A
 from legatum.core.records.usual import APEX_TYPES, USUAL
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.core.zones.zone import Zone, fresh_zone
 from legatum.net.asking.asker import Asker
 from legatum.net.asking.walk import referral

@@ -5,13 +5,13 @@ from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import partial
 
-from legatum.core.duration import parse_duration
-from legatum.core.fault import BadInput, OutsideFault
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.records.address import address_text
 from legatum.core.records.name import ROOT, Name, below, is_under, name_text, parse_domain
 from legatum.core.records.rrset import RRset, names_in, targets
 from legatum.core.records.rrtype import AAAA, MX, SRV, A
 from legatum.core.records.space import leads_nowhere
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.core.service.page import likeness
 from legatum.core.service.seen import ServiceSeen, Visit, WebSeen
 from legatum.core.service.spot import MAIL, WEB, Protocol, Spot

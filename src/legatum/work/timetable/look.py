@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, OutsideFault
 from legatum.core.observation.observation import Observation
 from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import A
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.core.timetable.observed import (
     mail_questions,
     of_absence,

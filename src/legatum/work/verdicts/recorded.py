@@ -9,12 +9,12 @@ from typing import Any
 
 import msgspec
 
-from legatum.core.fault import BadInput, OutsideFault
-from legatum.core.instant import kept_instant
+from legatum.core.calendar.instant import kept_instant
 from legatum.core.memory.copies import KeptSet
 from legatum.core.observation.leftovers import Leftover, LeftoverKind
 from legatum.core.observation.observation import Observation, RegistrationView, Tracked
 from legatum.core.records.name import Name, name_text, parse_name
+from legatum.core.running.fault import BadInput, OutsideFault
 from legatum.net.asking.reach import Reach
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.keeping.recording import Recording, Replay, StillClock, read_recording

@@ -9,10 +9,10 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from legatum.core.fault import Fault, OutsideFault
 from legatum.core.records.name import Name, labels_of, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import Fault, OutsideFault
 from legatum.net.keeping.evidence import Evidence
 from legatum.work.look.wanted import Wanted
 from legatum.work.run_context import RunContext
@@ -21,8 +21,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from legatum.core.dnssec.chain import Chain
-    from legatum.core.everywhere import Everywhere
     from legatum.core.findings import Finding
+    from legatum.core.house.everywhere import Everywhere
     from legatum.core.memory.copies import KeptSet
     from legatum.core.observation.leftovers import Leftover
     from legatum.core.observation.observation import Observation, RegistrationView, Tracked

@@ -5,7 +5,6 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Collection, Iter
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
-from legatum.core.fault import Fault, OutsideFault
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.given import OWN_SERVERS, GivenSet, seen_of
 from legatum.core.memory.given import Look as Seeing
@@ -16,6 +15,7 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import Fault, OutsideFault
 from legatum.net.asking.reply import Reply
 from legatum.net.asking.resolver import ask_resolver
 from legatum.net.asking.walk import referral

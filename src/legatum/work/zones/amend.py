@@ -1,10 +1,10 @@
 """One RRset changed at a provider, with the safety of a publication: what the change would break is told before it is
 made."""
 
-from legatum.core.fault import GateShut
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.soa import serial_path
+from legatum.core.running.fault import GateShut
 from legatum.core.zones.changing.amendment import Amendment, amended, losses
 from legatum.core.zones.changing.publication import Publication
 from legatum.services.provider import Provider, server_names

@@ -4,7 +4,6 @@ import asyncio
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from legatum.core.fault import OutsideFault
 from legatum.core.observation.answers import (
     AnswerDifference,
     AnswersComparison,
@@ -17,10 +16,11 @@ from legatum.core.observation.answers import (
     without_flattened,
 )
 from legatum.core.observation.variety import Sort, Variety
-from legatum.core.progress import tally
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, NS, A
+from legatum.core.running.fault import OutsideFault
+from legatum.core.running.progress import tally
 from legatum.core.zones.contents import Contents
 from legatum.core.zones.difference import Difference, ForVisitors, flattened_aliases, with_flattened, zone_differences
 from legatum.core.zones.zone import Zone

@@ -4,12 +4,12 @@ that do not answer."""
 import asyncio
 from collections.abc import Iterable
 
-from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.lint import ZoneContents, lint
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, SOA, A
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.core.zones.changing.hidden import hidden_from_wildcards
 from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.zone import Zone

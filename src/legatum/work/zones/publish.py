@@ -4,7 +4,6 @@ import asyncio
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.answers import OfZone
 from legatum.core.records.name import Name, name_text
@@ -12,6 +11,7 @@ from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import negative_ttl, parse_soa, serial_by_rule, serial_is_newer
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.core.zones.answering import ServedZone, answer_from
 from legatum.core.zones.changing.publication import Publication, RRsetKey, for_provider, new_publication
 from legatum.core.zones.difference import Difference, difference_text, zone_differences

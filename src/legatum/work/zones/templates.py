@@ -5,9 +5,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from legatum.core.fault import BadInput, Fault
 from legatum.core.records.name import Name, parse_domain
-from legatum.core.table import Row
+from legatum.core.running.fault import BadInput, Fault
+from legatum.core.text.table import Row
 from legatum.core.zones.changing.publication import Publication, new_publication
 from legatum.core.zones.changing.template import Template, Tenant, drift, expand, put_right, resolve, template_of
 from legatum.core.zones.difference import Difference

@@ -2,9 +2,9 @@
 
 import asyncio
 
-from legatum.core.fault import OutsideFault
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import RRset
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.changing.worksheet import Worksheet
 from legatum.core.zones.completeness import Degree
 from legatum.core.zones.difference import zone_differences

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from legatum.core.calendar.instant import people_text
 from legatum.core.findings.finding import Occurrence, Severity, finding
-from legatum.core.instant import people_text
 from legatum.core.observation.observation import Observation
 from legatum.core.records.name import is_under, name_text
 from legatum.core.records.soa import negative_ttl

@@ -3,11 +3,11 @@
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from legatum.core.calendar.instant import people_text
 from legatum.core.dnssec.key import fits, parse_key
 from legatum.core.dnssec.signature import Signature, Validity, best_validity, signed_by
 from legatum.core.findings.finding import Occurrence, Severity, finding
 from legatum.core.findings.servers.answering import where
-from legatum.core.instant import people_text
 from legatum.core.observation.observation import Observation, ServerView
 from legatum.core.observation.own_link import ds_of, secured
 from legatum.core.observation.signers import by_signer, unshared

@@ -2,12 +2,12 @@
 
 from collections.abc import Iterator
 
+from legatum.core.calendar.instant import parse_instant, people_text
 from legatum.core.dnssec.key import ds_set_text
-from legatum.core.fault import BadInput
 from legatum.core.findings.finding import Occurrence, Severity, finding
-from legatum.core.instant import parse_instant, people_text
 from legatum.core.observation.observation import Observation, RegistrationView
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import BadInput
 
 _MONTH = 30 * 86400
 NOT_REGISTERED = "not registered"

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from legatum.core.calendar.instant import clock_text
 from legatum.core.findings.finding import Occurrence, Severity, finding
-from legatum.core.instant import clock_text
 from legatum.core.observation.observation import Observation, ResolverView
 from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets

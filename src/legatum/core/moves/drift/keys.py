@@ -4,10 +4,10 @@ from collections.abc import Collection, Mapping
 
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_proves, key_label, signs_so
 from legatum.core.dnssec.trust import is_known
-from legatum.core.fault import GateShut
 from legatum.core.moves.effects import DsChanged, Signed
 from legatum.core.moves.runbook import Runbook, Step
 from legatum.core.records.name import Name
+from legatum.core.running.fault import GateShut
 
 Given = Mapping[str, ServerKeys]
 """Server address → what it gives."""

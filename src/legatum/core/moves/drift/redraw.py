@@ -5,6 +5,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import fields, is_dataclass, replace
 from typing import Any
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.moves.assembly import resolved
 from legatum.core.moves.effects import Delegated, Records, RRsetChange
 from legatum.core.moves.place import PARENT, RRsetKey
@@ -12,7 +13,6 @@ from legatum.core.moves.runbook import Past, Runbook, Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import NS, type_text
-from legatum.core.timing import Caution
 
 
 def redrawn(

@@ -9,7 +9,6 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Answered, RRsetChange, ServiceEnded
 from legatum.core.moves.needs import Lowered, Need, OldDataExpired, Unused
@@ -21,6 +20,7 @@ from legatum.core.records.name import name_text
 from legatum.core.records.presentation import parse_rdata, rdata_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import TXT
+from legatum.core.running.fault import BadInput, GateShut
 from legatum.core.zones.zone import Zone
 
 

@@ -3,7 +3,6 @@ zone above - and everybody confirmed."""
 
 from collections.abc import Iterator, Sequence
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Agreed, Published, RRsetChange
 from legatum.core.moves.effects.hosts import address_sets
@@ -15,6 +14,7 @@ from legatum.core.records.address import address_rdata
 from legatum.core.records.name import ROOT, Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AAAA, NS
+from legatum.core.running.fault import BadInput, GateShut
 
 
 def leading(

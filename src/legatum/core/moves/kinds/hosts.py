@@ -8,7 +8,6 @@ holds an NS set that names it.
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Answered, HostSet, Published, RRsetChange, ServiceEnded
 from legatum.core.moves.effects.hosts import address_sets
@@ -20,6 +19,7 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
+from legatum.core.running.fault import BadInput, GateShut
 
 _FORMS = "give the addresses that it has, or other ones, or none for a host that goes"
 

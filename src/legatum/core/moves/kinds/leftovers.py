@@ -4,7 +4,6 @@ led to."""
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import HostSet, RRsetChange, ZoneEnded
 from legatum.core.moves.needs import NoLongerQueried, NsSetExpired, OldDataExpired
@@ -14,6 +13,7 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import CNAME, NAME_FIELDS, type_text
+from legatum.core.running.fault import BadInput
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,6 @@ What lies in the mailboxes no DNS moves.
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Answered, Effect, RRsetChange
 from legatum.core.moves.needs import Lowered, Need, OldDataExpired
@@ -19,6 +18,7 @@ from legatum.core.records.name import Name, is_under, labels_of, name_text
 from legatum.core.records.presentation import txt_rdata
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import CNAME, MX, NS, TXT, type_text
+from legatum.core.running.fault import AlreadySo, BadInput, GateShut
 from legatum.core.service.spf import spf_texts
 from legatum.core.service.spf_change import spf_left, spf_of_both
 from legatum.core.zones.changing.template import Demand

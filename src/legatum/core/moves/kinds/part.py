@@ -8,7 +8,6 @@ the ones above, so that caches that trust them come too; its service ends when n
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Agreed, Ready, Records, RRsetChange, ZoneEnded, ZoneMade
 from legatum.core.moves.effects.hosts import address_sets
@@ -20,6 +19,7 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import DS, NS, SOA
+from legatum.core.running.fault import AlreadySo, BadInput, GateShut
 from legatum.core.zones.cutting import child_zone, cut_set, parent_zone, parts_of, taken_back
 from legatum.core.zones.signer import OWN, counted_text
 from legatum.core.zones.zone import Zone, fresh_zone

@@ -9,9 +9,8 @@ last cache is waited out; only then are TTLs raised and the old service ended.
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
+from legatum.core.calendar.duration import rough_text
 from legatum.core.dnssec.trust import Keys
-from legatum.core.duration import rough_text
-from legatum.core.fault import GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Gathered, Ready, Records, RRsetChange, Same, ZoneEnded, ZoneMade
 from legatum.core.moves.kinds.delegation_change import confirmed, leading
@@ -24,6 +23,7 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import GateShut
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ transfer is pending.
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from legatum.core.instant import instant_text, parse_instant
+from legatum.core.calendar.instant import instant_text, parse_instant
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import CodeChanged, Fit, Followed, Kept, RegistrantChanged, Settled, Statuses, Transfer
 from legatum.core.moves.place import Registered

@@ -7,7 +7,6 @@ nobody asks it.
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.fault import AlreadySo, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Joined, Ready, Released, RRsetChange
 from legatum.core.moves.kinds.delegation_change import confirmed, leading
@@ -17,6 +16,7 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import AlreadySo, GateShut
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.fault import AlreadySo, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import RRsetChange
 from legatum.core.moves.kinds.delegation_change import confirmed, leading
@@ -23,6 +22,7 @@ from legatum.core.moves.runbook import Step
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS
+from legatum.core.running.fault import AlreadySo, GateShut
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,6 @@ has (docs/timing.md, rules 1 to 3)."""
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from legatum.core.fault import AlreadySo, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Answered, Effect, RRsetChange, ServiceEnded, Tracked
 from legatum.core.moves.needs import Lowered, Need, OldDataExpired, Unused
@@ -15,6 +14,7 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import ALIAS, CNAME, NS
+from legatum.core.running.fault import AlreadySo, GateShut
 from legatum.core.zones.signer import PROOFS
 from legatum.core.zones.zone import Zone
 

@@ -3,18 +3,18 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from legatum.core.duration import rough_text
-from legatum.core.fault import AlreadySo
+from legatum.core.calendar.duration import rough_text
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Answered, RRsetChange
 from legatum.core.moves.needs import Lasted, OldDataExpired
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
-from legatum.core.printable import clipped
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import txt_rdata
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import TXT
+from legatum.core.running.fault import AlreadySo
+from legatum.core.text.printable import clipped
 
 _STEP = "verify"
 _LONGEST = 40  # letters of a text in a title

@@ -3,7 +3,6 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from legatum.core.fault import AlreadySo, BadInput
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Answered, RRsetChange
 from legatum.core.moves.needs import OldDataExpired
@@ -14,6 +13,7 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import SoaFields, next_serial, serial_by_rule, serial_path
+from legatum.core.running.fault import AlreadySo, BadInput
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from legatum.core.calendar.timing import Caution
 from legatum.core.moves.assembly import play, runbook_of
 from legatum.core.moves.effects import (
     Delegated,
@@ -16,7 +17,6 @@ from legatum.core.moves.runbook import Past, Runbook, Step, shown_by
 from legatum.core.moves.timeline import timeline_at_the_beginning
 from legatum.core.records.name import Name
 from legatum.core.records.rrtype import NS
-from legatum.core.timing import Caution
 
 BACK = "back: "
 """What the wish of a way back begins with, in words; then comes what is taken back."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from legatum.core.calendar.timing import Caution, Wait
 from legatum.core.moves.needs import DelegationInForce, Lowered, OldDataExpired
 from legatum.core.moves.place import ADDRESSES, PARENT, Premises, RRsetKey
 from legatum.core.moves.timeline import Timeline
@@ -9,7 +10,6 @@ from legatum.core.moves.waiting.ns_waits import wait_for
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import NS, type_text
-from legatum.core.timing import Caution, Wait
 
 
 def lowered(need: Lowered, timeline: Timeline, caution: Caution) -> Iterator[Wait]:

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
 
+from legatum.core.calendar.timing import Caution, Wait
 from legatum.core.dnssec.trust import DsSet, Keys, ds_matches, validates
 from legatum.core.moves.effects import DsChanged, Effect
 from legatum.core.moves.needs import ChainConsistent, DsExpired, NoLongerQueried
@@ -18,7 +19,6 @@ from legatum.core.moves.waiting.ns_waits import hosts_at, still_led, unasked, wa
 from legatum.core.records.name import Name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
-from legatum.core.timing import Caution, Wait
 
 _NOW = "with this step"
 

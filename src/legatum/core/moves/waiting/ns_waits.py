@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
+from legatum.core.calendar.timing import Caution, Wait
 from legatum.core.moves.needs import NoLongerQueried, NsSetExpired
 from legatum.core.moves.place import ADDRESSES, PARENT, Premises
 from legatum.core.moves.timeline import Content, Timeline
@@ -9,7 +10,6 @@ from legatum.core.records.address import address_text
 from legatum.core.records.name import ROOT, Name, is_under, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS
-from legatum.core.timing import Caution, Wait
 
 
 def wait_for(after: str, copies: Sequence[int], rule: int, because: str, caution: Caution) -> Wait:

@@ -2,7 +2,8 @@
 
 from collections.abc import Iterable
 
-from legatum.core.duration import rough_text
+from legatum.core.calendar.duration import rough_text
+from legatum.core.calendar.timing import AS_WISHED, Caution, Wait
 from legatum.core.moves.effects import Effect
 from legatum.core.moves.needs import (
     ChainConsistent,
@@ -22,7 +23,6 @@ from legatum.core.moves.timeline import Timeline
 from legatum.core.moves.waiting.contents import forgotten, known, lowered, uncut, unused
 from legatum.core.moves.waiting.keys import ds_expired, fitting
 from legatum.core.moves.waiting.ns_waits import unasked, unnamed
-from legatum.core.timing import AS_WISHED, Caution, Wait
 
 
 def waits_for(

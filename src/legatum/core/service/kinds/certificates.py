@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from legatum.core.calendar.instant import instant_text
 from legatum.core.findings.finding import Occurrence, Severity, finding
-from legatum.core.instant import instant_text
 from legatum.core.records.name import name_text
 from legatum.core.service.certificate import is_for, runs_out
 from legatum.core.service.seen import Certificate, ServiceSeen, Trust, Visit

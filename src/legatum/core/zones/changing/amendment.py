@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.presentation import rdata_text, typed_rdata
 from legatum.core.records.rrset import RRset, names_in, rrset, strings_of
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, NSEC, RRSIG, SOA, TXT, A, type_text
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.signer import PROOFS
 from legatum.core.zones.zone import Zone
 

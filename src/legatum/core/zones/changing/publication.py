@@ -4,11 +4,11 @@ from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from legatum.core.fault import GateShut
 from legatum.core.records.name import Name, is_under, name_text, parent_of
 from legatum.core.records.rrset import RRset, rrset, targets
 from legatum.core.records.rrtype import NS, SOA, type_text
 from legatum.core.records.soa import SoaFields, serial_at_least, serial_is_newer
+from legatum.core.running.fault import GateShut
 from legatum.core.zones.difference import Difference, belongs_to_provider, zone_differences
 from legatum.core.zones.signer import beside_signer, counted_text, signers_own
 from legatum.core.zones.zone import NS_TTL, Zone

@@ -5,12 +5,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from legatum.core.duration import parse_duration
-from legatum.core.fault import BadInput
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.records.name import Name, is_under, name_text, typed_name
 from legatum.core.records.presentation import typed_rdata
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import CNAME, SOA, TXT, parse_type
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.difference import Difference, zone_differences
 from legatum.core.zones.zone import Zone
 

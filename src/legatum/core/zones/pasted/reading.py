@@ -4,11 +4,11 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from legatum.core.fault import BadInput
 from legatum.core.records.name import Name, absolute_text, is_under, name_text, parse_name, typed_name
 from legatum.core.records.presentation import parse_rdata, rdata_text, txt_rdata
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import AAAA, ALIAS, CAA, CNAME, DNAME, MX, NS, PTR, SOA, SRV, TXT, A, type_text
+from legatum.core.running.fault import BadInput
 from legatum.core.zones.pasted.columns import roles_of
 from legatum.core.zones.pasted.fields import Fields, by_columns, by_words
 from legatum.core.zones.pasted.layout import Row, layout_of

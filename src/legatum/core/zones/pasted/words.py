@@ -2,10 +2,10 @@
 
 import re
 
-from legatum.core.duration import parse_duration
-from legatum.core.fault import BadInput
+from legatum.core.calendar.duration import parse_duration
 from legatum.core.records.name import is_address
 from legatum.core.records.rrtype import MNEMONICS, TXT, parse_type
+from legatum.core.running.fault import BadInput
 
 SPF = 99
 _NO_DATA = (

@@ -2,10 +2,10 @@
 
 from typing import Generic, TypeVar
 
+from legatum.core.calendar.timing import Bound
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Effect
 from legatum.core.moves.outcome import Outcome
-from legatum.core.timing import Bound
 from legatum.work.moves.step_context import StepContext
 
 E = TypeVar("E", bound=Effect)

@@ -1,7 +1,6 @@
 """The NS set at the registrar, exactly the names wanted; and every server of the parent zone watched until it hands it
 out."""
 
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Delegated, HostSet, Published
 from legatum.core.moves.outcome import Outcome
@@ -9,6 +8,7 @@ from legatum.core.observation.slips import slips
 from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
+from legatum.core.running.fault import OutsideFault
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.readiness import locked, unready
 from legatum.work.registry.host_changes import until_glue

@@ -1,12 +1,12 @@
 """A name server's addresses at the registry, and as glue where the parent names it."""
 
-from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import HostSet
 from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.hosts import refuse_used
 from legatum.core.observation.slips import address_slips
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.readiness import users_unserved
 from legatum.work.registry.host_changes import HostByHand, until_glue

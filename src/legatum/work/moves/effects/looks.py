@@ -4,7 +4,6 @@ import asyncio
 from collections.abc import Sequence
 from dataclasses import replace
 
-from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.drift.sides import is_meant, meant_to_differ
 from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
@@ -18,6 +17,7 @@ from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import SOA, type_text
 from legatum.core.records.soa import alike
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.core.zones.masterlines import master_text
 from legatum.core.zones.zone import Zone
 from legatum.net.asking.resolver import ask_resolver

@@ -2,7 +2,6 @@
 
 import asyncio
 
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Delegated, Records, RRsetChange
 from legatum.core.moves.outcome import Outcome
@@ -13,6 +12,7 @@ from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import NS, SOA, type_text
 from legatum.core.records.soa import alike, serial_is_newer
+from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.changing.publication import Publication
 from legatum.core.zones.difference import difference_text
 from legatum.core.zones.signer import OWN

@@ -6,7 +6,6 @@ from collections.abc import Collection
 
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, ds_rdatas, entry_points, holds, key_label
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drift.keys import becomes, entries_of, following, shared, unlike, unproven
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import DsChanged, DsPublished, Signed, Trusted
@@ -15,6 +14,7 @@ from legatum.core.observation.registration import forbids_updates
 from legatum.core.observation.slips import ds_slips
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import SOA
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.net.asking.resolver import ask_resolver
 from legatum.services.registrar import ByHand
 from legatum.work.drafting.second import servers_at

@@ -1,9 +1,9 @@
 """A registrar's locks, set and lifted; what is so already is left alone."""
 
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Statuses
 from legatum.core.moves.kinds.registrar_transfer import UPDATE_LOCK
 from legatum.core.moves.outcome import Outcome
+from legatum.core.running.fault import OutsideFault
 from legatum.services.registrar import Registrar
 from legatum.work.moves.effects.action import Action
 from legatum.work.registry.held import look_at_held

@@ -1,13 +1,13 @@
 """A name that has the addresses of another one: looked whether that is so, and remembered, so that surveys can say when
 it no longer is."""
 
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.effects import Tracked
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import ADDRESSES
 from legatum.core.observation import observation
 from legatum.core.records.address import address_text
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import OutsideFault
 from legatum.work.gathering.flatten import looks_at_target
 from legatum.work.memory import note_tracked
 from legatum.work.moves.effects.action import Action

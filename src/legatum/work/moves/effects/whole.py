@@ -2,9 +2,9 @@
 
 from typing import Any
 
+from legatum.core.calendar.timing import Bound
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.outcome import Outcome
-from legatum.core.timing import Bound
 from legatum.services.registrar import ByHand
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.effects.registry import actions_of

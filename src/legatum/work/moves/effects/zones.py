@@ -2,7 +2,6 @@
 
 import asyncio
 
-from legatum.core.fault import GateShut, OutsideFault
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import ZoneEnded, ZoneMade
 from legatum.core.moves.outcome import Outcome
@@ -10,6 +9,7 @@ from legatum.core.records.name import name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA
 from legatum.core.records.soa import alike
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.core.zones.changing.publication import Publication, for_provider, new_publication
 from legatum.core.zones.cutting import child_zone, parts_of
 from legatum.core.zones.difference import difference_text, zone_differences

@@ -8,7 +8,6 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.fault import BadInput, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Signed
 from legatum.core.moves.kinds.trust.sign_unsign import ds_steps, refuse_strange, whole
@@ -16,6 +15,7 @@ from legatum.core.moves.needs import ChainConsistent
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import BadInput, GateShut
 
 DOUBLE_KSK, DOUBLE_SIGNATURE, DOUBLE_DS, ONE_KEY, ALGORITHM = (
     "double-ksk",

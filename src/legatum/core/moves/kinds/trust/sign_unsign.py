@@ -4,7 +4,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from legatum.core.dnssec.trust import DsSet, Keys, ds_brief
-from legatum.core.fault import AlreadySo, BadInput, GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import DsChanged, DsPublished, Signed, Trusted
 from legatum.core.moves.needs import ChainConsistent, DsExpired
@@ -12,6 +11,7 @@ from legatum.core.moves.place import keeper_text
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import AlreadySo, BadInput, GateShut
 
 
 @dataclass(frozen=True, slots=True)

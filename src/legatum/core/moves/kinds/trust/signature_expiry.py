@@ -7,10 +7,10 @@ until they run out, and then it is the same (RFC 4035 s5.2, RFC 6781 s4.3.5).
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
+from legatum.core.calendar.duration import duration_text
+from legatum.core.calendar.instant import instant_text
 from legatum.core.dnssec.serving import ServerKeys, anchors_of, ds_of_key, entry_points, holds
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.duration import duration_text
-from legatum.core.instant import instant_text
 from legatum.core.moves.runbook import Runbook
 from legatum.core.records.name import Name, name_text
 

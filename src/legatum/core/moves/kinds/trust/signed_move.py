@@ -4,7 +4,6 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from legatum.core.dnssec.trust import DsSet, Keys
-from legatum.core.fault import GateShut
 from legatum.core.moves.assembly import Phase, PlannedStep
 from legatum.core.moves.effects import Signed
 from legatum.core.moves.kinds.trust.sign_unsign import connected, disconnected, ds_steps, whole
@@ -13,6 +12,7 @@ from legatum.core.moves.place import Place
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Step
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import GateShut
 
 SAME_KEYS, SHARED_KEYS, UNSIGNED = "same-keys", "shared-keys", "unsigned"
 PASSAGES = (SHARED_KEYS, SAME_KEYS, UNSIGNED)

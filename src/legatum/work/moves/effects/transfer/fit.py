@@ -1,10 +1,10 @@
 """Whether a domain may be transferred to another registrar now."""
 
-from legatum.core.fault import OutsideFault
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Fit
 from legatum.core.moves.kinds.registrar_transfer import RegisteredDomain, obstacles
 from legatum.core.moves.outcome import Outcome
+from legatum.core.running.fault import OutsideFault
 from legatum.services.registrar import Registrar
 from legatum.work.moves.effects.action import Action
 from legatum.work.registry.held import look_at_held, losing_account

@@ -1,12 +1,12 @@
 """Following a transfer until it is over: the losing registrar lets go, or five days pass (docs/timing.md, rule 13)."""
 
-from legatum.core.fault import GateShut
-from legatum.core.instant import parse_instant
+from legatum.core.calendar.instant import parse_instant
+from legatum.core.calendar.timing import Bound
 from legatum.core.moves.effects import Followed
 from legatum.core.moves.kinds.registrar_transfer import BY_ITSELF, REQUEST
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import name_text
-from legatum.core.timing import Bound
+from legatum.core.running.fault import GateShut
 from legatum.work.moves.effects.transfer.request import OfTransfer
 
 

@@ -4,13 +4,13 @@ rule 13)."""
 import secrets
 from typing import TypeVar
 
-from legatum.core.fault import GateShut, OutsideFault
-from legatum.core.instant import parse_instant
+from legatum.core.calendar.instant import parse_instant
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Effect, Transfer
 from legatum.core.moves.kinds.registrar_transfer import REQUEST, TRANSFER_LOCK
 from legatum.core.moves.outcome import Outcome
 from legatum.core.records.name import name_text
+from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.services.registrar import Registrar
 from legatum.services.registrar import Transfer as TransferState
 from legatum.work.moves.effects.action import Action

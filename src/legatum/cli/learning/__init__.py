@@ -1,0 +1,1 @@
+"""Commands to learn the program by."""

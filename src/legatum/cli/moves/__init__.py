@@ -1,0 +1,1 @@
+"""Commands that draft moves and carry them out."""

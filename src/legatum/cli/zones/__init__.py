@@ -1,0 +1,1 @@
+"""Commands for zones and records."""

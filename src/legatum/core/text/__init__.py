@@ -1,0 +1,1 @@
+"""Texts and tables from people and for people."""
