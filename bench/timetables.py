@@ -13,13 +13,13 @@ from pathlib import Path
 from bench.figure import Figure
 from bench.fleet import survey_of
 from bench.world import BenchWorld, bench_world, nsd_program
+from legatum.core.calendar.timing import Caution
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrtype import NS, A
 from legatum.core.timetable.aging import all_aged
 from legatum.core.timetable.cost import cost_of, supposed_demand
 from legatum.core.timetable.subject import Role, Subject
 from legatum.core.timetable.switch import wished
-from legatum.core.calendar.timing import Caution
 from legatum.wire.message import encode_question
 
 _FEW, _MANY, _DOMAINS, _ROUNDS = 100_000, 1_000_000, 2_000, 3

@@ -114,3 +114,24 @@ def test_commands_stand_between_marks() -> None:
         if bare.search(re.sub("`[^`]*`", "", text))
     ]
     assert loose == [] and len(ADVICE) > 60
+
+
+def test_sentences_of_the_readme_are_found_in_their_files() -> None:
+    """Each of the table stands in README.md, and its file is there."""
+    readme = " ".join((ROOT / "README.md").read_text().split()).lower()
+    table = (ROOT / "docs" / "architecture.md").read_text().partition("## From a sentence")[2].partition("\n## ")[0]
+    rows = re.findall(r"^\| (.+) \| `([\w/]+\.py)` \|$", table, re.MULTILINE)
+    assert len(rows) >= 20
+    assert not [sentence for sentence, _ in rows if sentence.lower() not in readme]
+    assert not [file for _, file in rows if not (ROOT / "src" / "legatum" / file).is_file()]
+
+
+def test_folders_stay_small() -> None:
+    """But for those of one thing, one file; ``core`` has nothing but folders."""
+    counts = {
+        folder.relative_to(ROOT / "src" / "legatum").as_posix(): len([*folder.glob("[!_]*.py")])
+        for folder in (ROOT / "src" / "legatum").rglob("*")
+        if folder.is_dir() and folder.name not in ("kinds", "effects")
+    }
+    assert counts["core"] == 0
+    assert {folder: count for folder, count in counts.items() if count > 14} == {}

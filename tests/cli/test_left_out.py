@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import pytest
 
 from legatum.demo.world_thread import WorldThread
-from legatum.work.look.questions import Questions
+from legatum.work.look.asking.questions import Questions
 from tests.cli.desk import Desk
 
 HEALTHY = ("rowan.test", "kilnandclay.example", "birch.example", "sorrel.example")

@@ -14,7 +14,7 @@ from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import TXT, A
 from legatum.core.running.fault import OutsideFault
 from legatum.core.zones.changing.amendment import Amendment
-from legatum.practice.opening import open_world
+from legatum.practice.steering.opening import open_world
 from legatum.practice.world import World
 from legatum.work.run_context import RunContext, open_outside
 from legatum.work.zones.amend import draw_amendment

@@ -26,7 +26,7 @@ from legatum.core.rehearsal import Playback, rehearse
 from legatum.core.rehearsal.careless import careless
 from legatum.core.zones.zone import Zone
 from legatum.practice import scenario
-from legatum.practice.opening import open_world
+from legatum.practice.steering.opening import open_world
 from legatum.practice.world import World
 from tests.core.rehearsal.test_rehearsal import reordered, shortened
 

@@ -24,7 +24,7 @@ from legatum.net.zones.update import send_update
 from legatum.net.zones.zone_transfer import transfer
 from legatum.practice import scenario
 from legatum.practice.clock import WorldClock
-from legatum.practice.opening import open_world
+from legatum.practice.steering.opening import open_world
 from legatum.practice.world import World
 from legatum.wire.epp import DomainChange
 from legatum.wire.tsig import TsigKey

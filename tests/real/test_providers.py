@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from legatum.core.observation.expected import parse_ds_text
+from legatum.core.agreement.expected import parse_ds_text
 from legatum.core.records.name import parse_name
 from legatum.wire.epp import DomainChange
 from tests.real.lab import NAMES, Lab, blank

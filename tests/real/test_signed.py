@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from legatum.core.observation.expected import parse_ds_text
+from legatum.core.agreement.expected import parse_ds_text
 from legatum.core.records.name import parse_name
 from tests.real.lab import RECORDS, Lab, blank
 from tests.real.processes import NEEDS_SERVERS

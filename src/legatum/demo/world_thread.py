@@ -8,7 +8,7 @@ from types import TracebackType
 from typing import Any
 
 from legatum.core.records.name import Name
-from legatum.practice.opening import open_world
+from legatum.practice.steering.opening import open_world
 from legatum.practice.world import World
 
 

@@ -1,8 +1,8 @@
 """The practice world: every server of the scenario on a loopback port, one clock for all of it, and the settings to use
 it with.
 
-``async with World(folder)`` starts every server; :func:`legatum.practice.opening.open_world` makes it one that can be
-used and steered.
+``async with World(folder)`` starts every server; :func:`legatum.practice.steering.opening.open_world` makes it one that
+can be used and steered.
 """
 
 import asyncio

@@ -4,10 +4,10 @@ from collections.abc import Callable, Iterator
 from ipaddress import ip_address, ip_network
 from typing import NamedTuple
 
+from legatum.core.agreement.expected import parse_ds_text
 from legatum.core.calendar.duration import parse_duration
 from legatum.core.calendar.window import parse_quiet, parse_window
 from legatum.core.calendar.zone import parse_zone
-from legatum.core.observation.expected import parse_ds_text
 from legatum.core.records.name import parse_domain, parse_name
 from legatum.core.records.rrset import LARGEST_TTL
 from legatum.core.records.rrtype import parse_type

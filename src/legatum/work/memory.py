@@ -6,6 +6,7 @@ from contextlib import suppress
 from dataclasses import replace
 from typing import NamedTuple
 
+from legatum.core.agreement.soundness import Given
 from legatum.core.dnssec.chain import Chain, State, broken_since
 from legatum.core.dnssec.serving import ServerKeys, ds_rdatas, server_keys
 from legatum.core.dnssec.signature import parse_signature
@@ -17,7 +18,6 @@ from legatum.core.memory.keys import KeyState, is_signing, key_states, seen_keys
 from legatum.core.memory.tracked import FOLLOWS, TrackedName, seen_tracked, tracked_names
 from legatum.core.moves.place import ADDRESSES, PARENT, RRsetKey
 from legatum.core.observation.observation import Observation, ServerView
-from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import RRset, rrset
 from legatum.core.records.rrtype import ALIAS, CNAME, DNSKEY, DS, NS, SOA, A

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from legatum.core.moves.waves import Member, Tolerance, in_waves, parse_sizes, parse_tolerance
+from legatum.core.house.waves import Member, Tolerance, in_waves, parse_sizes, parse_tolerance
 from legatum.core.records.name import Name, is_under, parse_name
 from legatum.core.running.fault import BadInput
 

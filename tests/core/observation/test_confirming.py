@@ -10,14 +10,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from legatum.core.agreement.expected import Expected, parse_ds_text, parse_records
+from legatum.core.agreement.progress import ChangeProgress, Look, State, Told, WatchedChange, share_on_new, told
+from legatum.core.agreement.soundness import Given, questions
+from legatum.core.agreement.verdict import RecordView, agreement
 from legatum.core.memory.copies import HeldCopy
-from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
 from legatum.core.observation.observation import Observation, RegistrationView, ResolverView
-from legatum.core.observation.progress import ChangeProgress, Look, State, Told, WatchedChange, share_on_new, told
 from legatum.core.observation.registration import host_addresses_from_rdap, registration_from_rdap
-from legatum.core.observation.soundness import Given, questions
 from legatum.core.observation.unseen import unseen
-from legatum.core.observation.verdict import RecordView, agreement
 from legatum.core.records.name import below, name_text
 from legatum.core.records.rrset import rrset
 from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, A

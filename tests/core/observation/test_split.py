@@ -2,8 +2,8 @@
 
 import pytest
 
+from legatum.core.agreement.split import Split, split_of
 from legatum.core.observation.answers import Form, Said
-from legatum.core.observation.split import Split, split_of
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import A

@@ -7,7 +7,7 @@ from collections import Counter
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from legatum.core.observation.variety import MOST, SURE, Answer, Sample, Sort, Variety, members, more_needed
+from legatum.core.agreement.variety import MOST, SURE, Answer, Sample, Sort, Variety, members, more_needed
 from legatum.core.records.name import parse_name
 from legatum.core.records.rrset import RRset
 from legatum.core.records.rrtype import RRSIG, A

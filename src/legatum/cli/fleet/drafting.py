@@ -11,8 +11,8 @@ from legatum.cli.moves.moving import drafted
 from legatum.cli.moves.wishes import canonical_address, wished
 
 if TYPE_CHECKING:
+    from legatum.core.house.waves import Member
     from legatum.core.moves.runbook import Runbook
-    from legatum.core.moves.waves import Member
     from legatum.core.moves.wishes import Wishes
     from legatum.core.records.name import Name
     from legatum.work.fleet.campaign import Campaign
@@ -42,7 +42,7 @@ async def members_of(context: "RunContext", domains: "tuple[Name, ...]") -> "lis
     """Who leads to each domain; of one that cannot be looked at that is not known."""
     from collections.abc import AsyncIterator
 
-    from legatum.core.moves.waves import Member
+    from legatum.core.house.waves import Member
     from legatum.core.records.name import Name
     from legatum.work.fleet.looks import Fleet
 

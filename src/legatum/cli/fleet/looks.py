@@ -20,7 +20,7 @@ from legatum.cli.program.output import abandoned, take_over
 from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
-    from legatum.core.observation.expected import Expected
+    from legatum.core.agreement.expected import Expected
     from legatum.core.records.name import Name
     from legatum.views.fleet.lists import FleetCounts, FleetLine
     from legatum.work.fleet.looks import Fleet, Result

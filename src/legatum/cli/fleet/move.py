@@ -137,7 +137,7 @@ def run(args: argparse.Namespace) -> int:
 
 async def _begun(args: argparse.Namespace, context: "RunContext", path: Path) -> "tuple[Campaign, tuple[str, ...]]":
     """A new one, kept unless it is only to be shown. Raises :class:`BadInput`."""
-    from legatum.core.moves.waves import in_waves, parse_sizes, parse_tolerance
+    from legatum.core.house.waves import in_waves, parse_sizes, parse_tolerance
     from legatum.core.running.fault import BadInput
     from legatum.views.fleet.waves import counted
     from legatum.work.fleet.campaign import Campaign, read_campaign, write_campaign
@@ -285,7 +285,7 @@ async def _led(
     unused: tuple[str, ...],
 ) -> int:
     from legatum.core.calendar.duration import parse_duration
-    from legatum.core.moves.waves import parse_tolerance
+    from legatum.core.house.waves import parse_tolerance
     from legatum.core.running.fault import BadInput
     from legatum.work.fleet.campaign import paused
     from legatum.work.fleet.carrying import Carrier, Turns

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from legatum.cli.fleet.results import depth_of, fleet_of, telling
-from legatum.core.observation.expected import Expected
+from legatum.core.agreement.expected import Expected
 from legatum.core.records.name import Name
 from legatum.net.clock import ShiftedClock
 from legatum.settings.document import Settings

@@ -9,8 +9,8 @@ from legatum.cli.looks.confirm import expected_of
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from legatum.core.agreement.expected import Expected
     from legatum.core.memory.copies import HeldCopy
-    from legatum.core.observation.expected import Expected
     from legatum.core.records.name import Name
     from legatum.views.fleet.lists import FleetLine
     from legatum.work.fleet.looks import Fleet, Result
@@ -22,7 +22,7 @@ def fleet_of(
 ) -> "Fleet":
     """``expected``: what confirm is to find, where that was worked out elsewhere."""
     from legatum.work.fleet.looks import Fleet
-    from legatum.work.look.depth import DEPTHS
+    from legatum.work.look.asking.depth import DEPTHS
 
     if args.rate is not None:
         context.settings.network.rate = args.rate

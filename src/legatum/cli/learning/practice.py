@@ -139,7 +139,7 @@ def _is_worlds(settings: Path) -> bool | None:
 
 async def _start(args: argparse.Namespace) -> None:
     from legatum.core.running.fault import BadInput
-    from legatum.practice.opening import open_world
+    from legatum.practice.steering.opening import open_world
     from legatum.views.practice import PracticeDocument
 
     _clear(Path(args.folder), args.fresh)

@@ -9,8 +9,8 @@ from legatum.cli.program.common import FOUND, OK, add_common, note, remember, sh
 from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
-    from legatum.core.observation.expected import Expected
-    from legatum.core.observation.verdict import Verdict
+    from legatum.core.agreement.expected import Expected
+    from legatum.core.agreement.verdict import Verdict
     from legatum.core.records.name import Name
     from legatum.views.look.confirm import ConfirmDocument
     from legatum.work.run_context import RunContext
@@ -54,9 +54,9 @@ def expected_of(args: argparse.Namespace, context: "RunContext", domain: "Name")
     """Raises :class:`BadInput`."""
     from dataclasses import replace
 
+    from legatum.core.agreement.expected import Expected, parse_ds_text, parse_records
     from legatum.core.calendar.duration import parse_duration
     from legatum.core.calendar.instant import parse_instant_or_age
-    from legatum.core.observation.expected import Expected, parse_ds_text, parse_records
     from legatum.core.records.name import typed_host
     from legatum.core.running.fault import BadInput
 
@@ -103,7 +103,7 @@ async def _one(args: argparse.Namespace, context: "RunContext", domain: "Name") 
     from legatum.core.house.everywhere import of_verdict
     from legatum.core.records.name import name_text
     from legatum.views.look.confirm import confirm_document, show_confirm
-    from legatum.work.look.wanted import Wanted
+    from legatum.work.look.asking.wanted import Wanted
     from legatum.work.verdicts.confirm import confirm
 
     wanted = Wanted(resolvers=not args.no_resolvers, rdap=not args.no_rdap)

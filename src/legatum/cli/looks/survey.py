@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from legatum.core.running.fault import OutsideFault
     from legatum.net.keeping.recording import Recording
     from legatum.views.look.survey import SurveyDocument
-    from legatum.work.look.wanted import Wanted
+    from legatum.work.look.asking.wanted import Wanted
     from legatum.work.run_context import RunContext
     from legatum.work.services.views import Compared
     from legatum.work.verdicts.survey import Survey
@@ -255,7 +255,7 @@ async def _again(args: argparse.Namespace) -> int:
 
 
 async def _wanted(args: argparse.Namespace, context: "RunContext") -> "Wanted":
-    from legatum.work.look.wanted import Wanted
+    from legatum.work.look.asking.wanted import Wanted
 
     former, change_at = {}, None
     if args.former:

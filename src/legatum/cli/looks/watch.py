@@ -12,7 +12,7 @@ from legatum.cli.program.common import FOUND, OK, add_common, note, with_outside
 from legatum.cli.program.output import abandoned
 
 if TYPE_CHECKING:
-    from legatum.core.observation.progress import ChangeProgress, WatchedChange
+    from legatum.core.agreement.progress import ChangeProgress, WatchedChange
     from legatum.core.records.name import Name
     from legatum.work.run_context import RunContext
     from legatum.work.verdicts.watch import Watch
@@ -64,9 +64,9 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("watch for what?", "say --ns, --to, --move or --record")
 
     async def work(context: "RunContext") -> int:
+        from legatum.core.agreement.progress import ChangeProgress
         from legatum.core.calendar.duration import parse_duration
         from legatum.core.calendar.instant import parse_instant_or_age
-        from legatum.core.observation.progress import ChangeProgress
         from legatum.work.verdicts.watch import Watch, held_of
 
         change, since = _change(args, context, domain)
@@ -90,7 +90,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _change(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "tuple[WatchedChange, float | None]":
-    from legatum.core.observation.expected import parse_records
+    from legatum.core.agreement.expected import parse_records
     from legatum.core.records.name import typed_host
     from legatum.core.running.fault import BadInput
     from legatum.work.moves.expectation import goal_of_move
@@ -119,7 +119,7 @@ async def _follow_everywhere(
     poll: float,
     patience: float,
 ) -> None:
-    from legatum.core.observation.progress import State, Told
+    from legatum.core.agreement.progress import State, Told
     from legatum.core.running.fault import Fault
     from legatum.work.afar.remote_tasks import watch_there
     from legatum.work.afar.viewpoints import named_viewpoints, open_lookouts

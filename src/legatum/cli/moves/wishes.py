@@ -280,7 +280,7 @@ def _verification(text: str, domain: "Name") -> "tuple[Name, str]":
 
 def ds_records(texts: "list[str]") -> "tuple[str, ...]":
     """As presentation has them. Raises :class:`BadInput`."""
-    from legatum.core.observation.expected import parse_ds_text
+    from legatum.core.agreement.expected import parse_ds_text
     from legatum.core.records.presentation import rdata_text
     from legatum.core.records.rrtype import DS
 

@@ -8,9 +8,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from legatum.core.agreement.verdict import Verdict
 from legatum.core.observation.answers import AnswersComparison
 from legatum.core.observation.observation import Observation
-from legatum.core.observation.verdict import Verdict
 from legatum.core.records.name import name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets

@@ -4,8 +4,8 @@ suffer."""
 from collections.abc import Iterable
 from dataclasses import replace
 
+from legatum.core.agreement.verdict import Check
 from legatum.core.findings.finding import Finding, FindingKind, Occurrence, Severity, collect, judge_with
-from legatum.core.observation.verdict import Check
 from legatum.core.records.name import name_text
 from legatum.core.service.kinds import certificates, change, mail, readiness, senders, web
 from legatum.core.service.seen import Visit

@@ -3,11 +3,11 @@
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
+from legatum.core.agreement.soundness import Given
 from legatum.core.calendar.timing import Caution
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.moves.place import PARENT
 from legatum.core.observation.observation import Observation
-from legatum.core.observation.soundness import Given
 from legatum.core.records.name import ROOT, Name, below, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, CNAME, DNSKEY, DS, MX, NS, NSEC, NSEC3, SOA, TXT, A

@@ -2,9 +2,9 @@
 
 from typing import TYPE_CHECKING
 
+from legatum.core.agreement.verdict import Check, Verdict
 from legatum.core.calendar.instant import clock_text, instant_text, people_text
 from legatum.core.observation.unseen import ELSEWHERE
-from legatum.core.observation.verdict import Check, Verdict
 from legatum.core.records.name import name_text
 from legatum.views.document import Document, Part
 from legatum.views.everywhere import EverywherePart, everywhere_part, show_everywhere

@@ -2,8 +2,8 @@
 
 from collections import Counter
 
+from legatum.core.agreement.split import Row
 from legatum.core.observation.answers import Said
-from legatum.core.observation.split import Row
 from legatum.core.records.name import name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrtype import type_text

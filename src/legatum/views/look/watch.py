@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from legatum.core.agreement.progress import ChangeProgress, Look, State, Told
 from legatum.core.calendar.duration import rough_text
 from legatum.core.calendar.instant import for_people, instant_text, people_text
-from legatum.core.observation.progress import ChangeProgress, Look, State, Told
 from legatum.core.records.name import name_text
 from legatum.core.records.rrtype import type_text
 from legatum.core.running.fault import BadInput

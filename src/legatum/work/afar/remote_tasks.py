@@ -11,17 +11,17 @@ from typing import TypeVar
 
 import msgspec
 
+from legatum.core.agreement.expected import Expected
+from legatum.core.agreement.progress import ChangeProgress, Told, WatchedChange
+from legatum.core.agreement.verdict import Verdict
 from legatum.core.observation.answers import AnswersComparison
-from legatum.core.observation.expected import Expected
-from legatum.core.observation.progress import ChangeProgress, Told, WatchedChange
-from legatum.core.observation.verdict import Verdict
 from legatum.core.records.name import Name
 from legatum.core.service.seen import Visit
 from legatum.core.zones.zone import Zone
 from legatum.net.clock import ShiftedClock
 from legatum.net.keeping.recording import recording_text
 from legatum.settings.document import Settings
-from legatum.work.look.wanted import Wanted
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.run_context import RunContext, outside_of
 from legatum.work.services.visit import NewPlaces, visit
 from legatum.work.verdicts.confirm import confirm

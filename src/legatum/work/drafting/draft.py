@@ -38,7 +38,7 @@ from legatum.work.drafting.site import aliases
 from legatum.work.drafting.unusual import unusual
 from legatum.work.drafting.users import look_for_users
 from legatum.work.leftovers import look_for_leftovers, tenancy
-from legatum.work.look.wanted import Wanted
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.registry.host_changes import refuse_unfit, refuse_unready_host
 from legatum.work.registry.hosts import held_addresses, look_at_hosts, look_for_host_users
 from legatum.work.run_context import RunContext

@@ -3,11 +3,11 @@ account."""
 
 from collections.abc import Sequence
 
+from legatum.core.agreement.verdict import names_said
 from legatum.core.moves.place import keeper_name
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.observation import Observation
 from legatum.core.observation.signers import by_signer
-from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS

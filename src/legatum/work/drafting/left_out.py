@@ -6,7 +6,7 @@ from legatum.core.running.fault import BadInput, GateShut
 from legatum.services.provider import Provider
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.holders import account_with, main_provider
-from legatum.work.look.wanted import Wanted
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import survey
 

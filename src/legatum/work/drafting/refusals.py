@@ -2,13 +2,13 @@
 
 from collections.abc import Callable, Iterable
 
+from legatum.core.agreement.verdict import names_said
 from legatum.core.moves.effects import Records, RRsetChange
 from legatum.core.moves.plan_input import PlanInput
 from legatum.core.moves.runbook import Runbook
 from legatum.core.moves.wishes import Wishes
 from legatum.core.observation.observation import Observation
 from legatum.core.observation.registration import forbids_updates
-from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import is_under, name_text
 from legatum.core.running.fault import AlreadySo, BadInput, GateShut
 from legatum.core.zones.zone import Zone

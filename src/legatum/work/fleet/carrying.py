@@ -12,9 +12,9 @@ from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from legatum.core.house.waves import Tolerance
 from legatum.core.moves.runbook import Runbook, Step, forecast, next_step
 from legatum.core.moves.standing import changed_at
-from legatum.core.moves.waves import Tolerance
 from legatum.core.records.name import Name
 from legatum.core.running.fault import AlreadySo, Fault, GateShut
 from legatum.journal.occupation import Occupied

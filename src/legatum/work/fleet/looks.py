@@ -7,19 +7,19 @@ from contextlib import aclosing, contextmanager
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+from legatum.core.agreement.expected import Expected
+from legatum.core.agreement.verdict import Verdict, agreement
 from legatum.core.findings import Finding, judge
-from legatum.core.observation.expected import Expected
 from legatum.core.observation.observation import HostView, Observation
-from legatum.core.observation.verdict import Verdict, agreement
 from legatum.core.records.name import Name
 from legatum.core.running.fault import Fault
 from legatum.net.asking.pace import Pace
 from legatum.net.asking.walk import Walker
 from legatum.net.keeping.evidence import Evidence
-from legatum.work.look.depth import BRIEF, Depth
+from legatum.work.look.asking.depth import BRIEF, Depth
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.look.look import Look
 from legatum.work.look.reach import lacks_reach
-from legatum.work.look.wanted import Wanted
 from legatum.work.run_context import RunContext
 from legatum.work.verdicts.confirm import ask_records
 from legatum.work.verdicts.survey import unheard

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-from legatum.core.observation.verdict import names_said
+from legatum.core.agreement.verdict import names_said
 from legatum.core.records.name import Name
 from legatum.core.running.fault import Fault
 from legatum.net.side_by_side import side_by_side

@@ -12,7 +12,7 @@ from legatum.net.asking.reply import Reply
 from legatum.net.asking.resolver import ResolverPlace, ask_resolver
 from legatum.net.asking.walk import Walker
 from legatum.net.side_by_side import together
-from legatum.work.look.questions import Questions
+from legatum.work.look.asking.questions import Questions
 from legatum.work.look.server import denial_view, unmade_name
 
 _MOST_HOSTS = 4

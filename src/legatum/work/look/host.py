@@ -12,7 +12,7 @@ from legatum.core.records.soa import negative_ttl
 from legatum.net.asking.reply import Reply
 from legatum.net.asking.walk import Walker
 from legatum.net.side_by_side import together
-from legatum.work.look.questions import Questions
+from legatum.work.look.asking.questions import Questions
 
 _NXDOMAIN = 3
 _MOST_MET = 5000

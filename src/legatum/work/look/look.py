@@ -23,15 +23,15 @@ from legatum.net.asking.walk import Cut, Walker
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
 from legatum.services.provider import server_names
+from legatum.work.look.asking.depth import MOST_HOSTS, Depth
+from legatum.work.look.asking.questions import Questions
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.look.contents import Contents, look_at_contents
-from legatum.work.look.depth import MOST_HOSTS, Depth
 from legatum.work.look.host import HostLook
 from legatum.work.look.parent import look_at_parents
-from legatum.work.look.questions import Questions
 from legatum.work.look.registration import look_at_rdap
 from legatum.work.look.resolver import look_at_resolvers
 from legatum.work.look.server import ServerLook
-from legatum.work.look.wanted import Wanted
 from legatum.work.run_context import RunContext
 
 

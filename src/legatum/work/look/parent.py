@@ -9,7 +9,7 @@ from legatum.net.asking.reply import Reply
 from legatum.net.asking.walk import Cut
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
-from legatum.work.look.questions import Questions
+from legatum.work.look.asking.questions import Questions
 
 _NXDOMAIN = 3
 

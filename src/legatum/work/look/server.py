@@ -18,7 +18,7 @@ from legatum.net.asking.reply import Reply, Trouble
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
 from legatum.wire.message import RA
-from legatum.work.look.questions import Questions
+from legatum.work.look.asking.questions import Questions
 
 _BEFORE_BLAMED = 8  # packets with EDNS that are lost before the server is said to drop them
 _FORMERR, _NOTIMP, _BADVERS = 1, 4, 16

@@ -3,7 +3,7 @@
 import asyncio
 from collections.abc import Iterable, Sequence
 
-from legatum.core.observation.variety import Sample, Variety, members, more_needed
+from legatum.core.agreement.variety import Sample, Variety, members, more_needed
 from legatum.core.records.name import Name
 from legatum.net.asking.reply import Reply
 from legatum.work.run_context import RunContext

@@ -2,12 +2,12 @@
 
 from dataclasses import replace
 
-from legatum.core.observation.expected import Expected
+from legatum.core.agreement.expected import Expected
 from legatum.core.records.name import Name, name_text
 from legatum.core.running.fault import Fault, GateShut
 from legatum.work.afar.remote_tasks import confirm_there
 from legatum.work.afar.viewpoints import open_lookouts
-from legatum.work.look.wanted import Wanted
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.run_context import RunContext
 
 

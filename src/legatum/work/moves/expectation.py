@@ -2,12 +2,12 @@
 
 from pathlib import Path
 
+from legatum.core.agreement.expected import Expected
 from legatum.core.dnssec.serving import ds_rdatas
 from legatum.core.moves.drift.position import Position
 from legatum.core.moves.effects import Delegated, Published
 from legatum.core.moves.place import PARENT
 from legatum.core.moves.runbook import Runbook, next_step
-from legatum.core.observation.expected import Expected
 from legatum.core.records.name import Name, below
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import AAAA, CNAME, MX, NS, SOA, A

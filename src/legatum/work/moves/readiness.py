@@ -4,10 +4,10 @@ the same."""
 import asyncio
 from collections.abc import Sequence
 
+from legatum.core.agreement.verdict import names_said
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.drift.sides import differing_refusal, worse_at
 from legatum.core.observation.registration import forbids_updates
-from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import ROOT, Name, is_under, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS, SOA

@@ -5,6 +5,7 @@ import asyncio
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from legatum.core.agreement.verdict import names_said
 from legatum.core.dnssec.serving import holds
 from legatum.core.house.renewal import restoration_report
 from legatum.core.moves.kinds.registrar_transfer import UPDATE_LOCK
@@ -13,7 +14,6 @@ from legatum.core.moves.place import PARENT
 from legatum.core.observation.answers import questions_about
 from legatum.core.observation.observation import RegistrationView
 from legatum.core.observation.slips import slips
-from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, is_under, name_text
 from legatum.core.records.rrset import rrset, targets
 from legatum.core.records.rrtype import AAAA, CAA, DS, MX, NS, SOA, TXT, A, type_text

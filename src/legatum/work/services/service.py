@@ -5,9 +5,9 @@ import asyncio
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
+from legatum.core.agreement.soundness import Given
 from legatum.core.calendar.duration import parse_duration
 from legatum.core.observation.observation import Observation
-from legatum.core.observation.soundness import Given
 from legatum.core.records.name import ROOT, Name, ancestors, below, is_under, labels_of, name_text, parse_name
 from legatum.core.records.rrset import RRset, strings_of, targets
 from legatum.core.records.rrtype import AAAA, CAA, CNAME, MX, NS, PTR, TLSA, TXT, A
@@ -20,7 +20,7 @@ from legatum.core.zones.zone import Zone
 from legatum.net.asking.walk import Lookup, Walker
 from legatum.net.side_by_side import side_by_side
 from legatum.net.visiting.web import fetch_text
-from legatum.work.look.answers import ask_servers
+from legatum.work.look.asking.answers import ask_servers
 from legatum.work.run_context import RunContext
 from legatum.work.services.visit import NewPlaces, addresses_of, trusted_file, visit
 

@@ -7,8 +7,8 @@ from collections.abc import AsyncIterator, Iterable, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 
+from legatum.core.agreement.split import Row, Split, split_of
 from legatum.core.observation.answers import OfZone, Said, questions_about
-from legatum.core.observation.split import Row, Split, split_of
 from legatum.core.records.name import Name, name_text, parse_name
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, MX, SOA, SRV, TXT, A

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from legatum.core.agreement.soundness import Given
 from legatum.core.observation.observation import Observation
-from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrtype import A
 from legatum.core.running.fault import BadInput, OutsideFault
@@ -20,9 +20,9 @@ from legatum.core.timetable.observed import (
 )
 from legatum.core.timetable.question import PlannedChange, refuse_strange
 from legatum.core.timetable.subject import Role, Subject
-from legatum.work.look.answers import ask_servers
+from legatum.work.look.asking.answers import ask_servers
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.look.server import unmade_name
-from legatum.work.look.wanted import Wanted
 from legatum.work.memory import held_copies, note_look
 from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import survey

@@ -4,20 +4,20 @@ import asyncio
 from collections.abc import Sequence
 from dataclasses import replace
 
-from legatum.core.observation.expected import Expected
+from legatum.core.agreement.expected import Expected
+from legatum.core.agreement.soundness import Given, questions, varying
+from legatum.core.agreement.variety import Sort, Variety, members
+from legatum.core.agreement.verdict import RecordView, Verdict, agreement
 from legatum.core.observation.observation import Observation
-from legatum.core.observation.soundness import Given, questions, varying
 from legatum.core.observation.unseen import unseen
-from legatum.core.observation.variety import Sort, Variety, members
-from legatum.core.observation.verdict import RecordView, Verdict, agreement
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import RRset, targets
 from legatum.core.records.rrtype import CNAME
 from legatum.net.asking.reply import Reply
 from legatum.net.asking.resolver import ResolverPlace, ask_resolver
-from legatum.work.look.answers import ask_servers, given
+from legatum.work.look.asking.answers import ask_servers, given
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.look.variety import look_at_variety
-from legatum.work.look.wanted import Wanted
 from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import Survey, survey, with_service
 

@@ -20,8 +20,8 @@ from legatum.net.keeping.evidence import Evidence
 from legatum.net.keeping.recording import Recording, Replay, StillClock, read_recording
 from legatum.net.registry.rdap import Bootstrap
 from legatum.settings.document import Network, Resolver, Settings
-from legatum.work.look.depth import DEPTHS, FULL
-from legatum.work.look.wanted import Wanted
+from legatum.work.look.asking.depth import DEPTHS, FULL
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.run_context import RunContext
 from legatum.work.verdicts.survey import Survey, look_again
 
@@ -71,7 +71,7 @@ class KeptHead(msgspec.Struct):
 class Head(msgspec.Struct):
     """What a survey rested on beside the replies. ``services``: where registration data were asked for; ``partial``: it
     was no survey, and what was not asked is not known; ``viewpoint``: from where it was made, if not from here, and
-    ``doubts`` about that; ``depth``: how much was asked (:data:`~legatum.work.look.depth.DEPTHS`)."""
+    ``doubts`` about that; ``depth``: how much was asked (:data:`~legatum.work.look.asking.depth.DEPTHS`)."""
 
     domain: str
     at: float
@@ -107,8 +107,8 @@ def recording_of(context: RunContext, wanted: Wanted, found: Survey) -> Recordin
 async def own_recordings(
     context: RunContext, wanted: Wanted, surveys: Iterable[Survey], evidence: Evidence, depth: str
 ) -> list[Recording]:
-    """Of several domains that were looked at together, to one ``depth`` (:data:`~legatum.work.look.depth.DEPTHS`): for
-    each what its own survey rests on, also of what they share."""
+    """Of several domains that were looked at together, to one ``depth``
+    (:data:`~legatum.work.look.asking.depth.DEPTHS`): for each what its own survey rests on, also of what they share."""
     found = []
     replaying = Replay(evidence, StillClock(0.0))
     replaying.patience = context.asker.patience

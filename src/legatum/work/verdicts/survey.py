@@ -14,7 +14,7 @@ from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import NS
 from legatum.core.running.fault import Fault, OutsideFault
 from legatum.net.keeping.evidence import Evidence
-from legatum.work.look.wanted import Wanted
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.run_context import RunContext
 
 if TYPE_CHECKING:
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from legatum.core.service.seen import Visit
     from legatum.net.asking.reply import Reply
     from legatum.net.asking.walk import Cut
-    from legatum.work.look.depth import Depth
+    from legatum.work.look.asking.depth import Depth
     from legatum.work.services.views import Compared
     from legatum.work.services.visit import NewPlaces
 
@@ -219,7 +219,7 @@ async def _look(
         domain = above
         cut, known = await walker.delegation_of(domain)
 
-    from legatum.work.look.depth import FULL
+    from legatum.work.look.asking.depth import FULL
     from legatum.work.look.look import Look
 
     return await Look(context, domain, evidence, walker, cut, known, depth or FULL).observation(wanted)

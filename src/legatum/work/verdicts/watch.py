@@ -5,12 +5,12 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Collection, Iter
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
+from legatum.core.agreement.progress import ChangeProgress, Look, State, Told, WatchedChange, told
+from legatum.core.agreement.variety import Sort, Variety
 from legatum.core.memory.copies import HeldCopy
 from legatum.core.memory.given import OWN_SERVERS, GivenSet, seen_of
 from legatum.core.memory.given import Look as Seeing
 from legatum.core.moves.place import PARENT
-from legatum.core.observation.progress import ChangeProgress, Look, State, Told, WatchedChange, told
-from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets

@@ -4,6 +4,7 @@ import asyncio
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from legatum.core.agreement.variety import Sort, Variety
 from legatum.core.observation.answers import (
     AnswerDifference,
     AnswersComparison,
@@ -15,7 +16,6 @@ from legatum.core.observation.answers import (
     questions_about,
     without_flattened,
 )
-from legatum.core.observation.variety import Sort, Variety
 from legatum.core.records.name import Name, is_under
 from legatum.core.records.rrset import targets
 from legatum.core.records.rrtype import AAAA, ALIAS, CNAME, NS, A

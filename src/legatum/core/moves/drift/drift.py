@@ -8,6 +8,7 @@ done.
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from legatum.core.agreement.verdict import names_said
 from legatum.core.dnssec.serving import ServerKeys, signs_so
 from legatum.core.dnssec.trust import DsSet, Keys
 from legatum.core.moves.drift.position import Position, Refusal
@@ -27,7 +28,6 @@ from legatum.core.moves.kinds.trust.signature_expiry import Obstacle, Signing, f
 from legatum.core.moves.place import PARENT, RRsetKey
 from legatum.core.moves.runbook import Step
 from legatum.core.moves.timeline import Content
-from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets

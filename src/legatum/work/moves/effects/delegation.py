@@ -1,11 +1,11 @@
 """The NS set at the registrar, exactly the names wanted; and every server of the parent zone watched until it hands it
 out."""
 
+from legatum.core.agreement.verdict import names_said
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.effects import Delegated, HostSet, Published
 from legatum.core.moves.outcome import Outcome
 from legatum.core.observation.slips import slips
-from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.rrset import targets
 from legatum.core.running.fault import OutsideFault

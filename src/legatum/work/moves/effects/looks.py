@@ -4,14 +4,14 @@ import asyncio
 from collections.abc import Sequence
 from dataclasses import replace
 
+from legatum.core.agreement.expected import Expected
+from legatum.core.agreement.verdict import agreement, names_said
 from legatum.core.moves.drift.position import Refusal
 from legatum.core.moves.drift.sides import is_meant, meant_to_differ
 from legatum.core.moves.effects import Agreed, Answered, Gathered, Ready, Same
 from legatum.core.moves.outcome import Outcome
 from legatum.core.moves.place import ADDRESSES
 from legatum.core.observation.answers import AnswersComparison
-from legatum.core.observation.expected import Expected
-from legatum.core.observation.verdict import agreement, names_said
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
@@ -24,8 +24,8 @@ from legatum.net.asking.resolver import ask_resolver
 from legatum.net.file import write_whole
 from legatum.settings.document import FilesProvider
 from legatum.work.drafting.second import servers_at
+from legatum.work.look.asking.wanted import Wanted
 from legatum.work.look.registration import registration_view
-from legatum.work.look.wanted import Wanted
 from legatum.work.moves.effects.action import Action
 from legatum.work.moves.elsewhere import seen_elsewhere
 from legatum.work.moves.readiness import bogus_names, differing, unready, users_unserved

@@ -1,10 +1,10 @@
 """After a transfer: what the registry holds must be what it was; the registrant, the code, and what everybody may
 see."""
 
+from legatum.core.agreement.verdict import names_said
 from legatum.core.moves.effects import CodeChanged, Kept, RegistrantChanged, Settled
 from legatum.core.moves.kinds.registrar_transfer import differences
 from legatum.core.moves.outcome import Outcome
-from legatum.core.observation.verdict import names_said
 from legatum.core.records.name import name_text
 from legatum.core.running.fault import GateShut, OutsideFault
 from legatum.services.registrar import Registrar

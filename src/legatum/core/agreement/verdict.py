@@ -4,10 +4,10 @@ allow?"""
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from legatum.core.agreement.expected import Expected
+from legatum.core.agreement.soundness import Given, Varieties, unsound
 from legatum.core.dnssec.key import ds_set_text
-from legatum.core.observation.expected import Expected
 from legatum.core.observation.observation import Observation, ServerView
-from legatum.core.observation.soundness import Given, Varieties, unsound
 from legatum.core.records.name import Name, name_text
 from legatum.core.records.presentation import rdata_texts
 from legatum.core.records.rrset import RRset, targets
@@ -90,7 +90,7 @@ def agreement(
 
     ``records``: what was said of the records expected; ``given``: what was given for what visitors come for, where the
     domain is to be sound in itself too; ``not_looked_at``: in words; ``varieties``: as for
-    :func:`~legatum.core.observation.soundness.unsound`.
+    :func:`~legatum.core.agreement.soundness.unsound`.
     """
     wanted = expected if isinstance(expected, Expected) else Expected(ns=expected)
     if wanted.ns is None and wanted.ds is None and wanted.serial is None and not wanted.records:

@@ -9,8 +9,8 @@ from typing import Any
 from legatum.core.dnssec.serving import anchors_of, ds_of_key
 from legatum.core.records.name import ROOT
 from legatum.practice import scenario
-from legatum.practice.control import Control
 from legatum.practice.signing.keyring import key_data
+from legatum.practice.steering.control import Control
 from legatum.practice.web_server import BOOTSTRAP_PATH, bootstrap
 from legatum.practice.world import World
 

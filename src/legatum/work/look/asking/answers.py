@@ -2,8 +2,8 @@
 
 from collections.abc import Iterable
 
+from legatum.core.agreement.soundness import Given
 from legatum.core.observation.observation import Observation, ServerView
-from legatum.core.observation.soundness import Given
 from legatum.core.records.name import Name, name_text
 from legatum.net.asking.reply import Reply
 from legatum.net.side_by_side import together

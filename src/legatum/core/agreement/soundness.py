@@ -9,13 +9,13 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from legatum.core.agreement.variety import Sort, Variety, members
 from legatum.core.dnssec.denial import denies
 from legatum.core.dnssec.key import ds_set_text, fits
 from legatum.core.dnssec.signature import Validity, best_validity, signatures_over, signed_by
 from legatum.core.observation.observation import Observation, ParentView, ServerView
 from legatum.core.observation.own_link import ds_of, secured
 from legatum.core.observation.signers import by_signer, unshared
-from legatum.core.observation.variety import Sort, Variety, members
 from legatum.core.records.address import address_text
 from legatum.core.records.name import Name, below, is_under, name_text
 from legatum.core.records.presentation import rdata_texts

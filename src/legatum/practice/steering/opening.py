@@ -4,8 +4,8 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
-from legatum.practice.control import Control
-from legatum.practice.furnishing import write_settings
+from legatum.practice.steering.control import Control
+from legatum.practice.steering.furnishing import write_settings
 from legatum.practice.world import World
 
 

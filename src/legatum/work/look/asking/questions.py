@@ -10,7 +10,7 @@ from legatum.net.asking.asker import Asker
 from legatum.net.asking.reply import Reply
 from legatum.net.keeping.evidence import Evidence
 from legatum.net.side_by_side import together
-from legatum.work.look.depth import Depth
+from legatum.work.look.asking.depth import Depth
 
 _LATER = 1.5  # seconds until a server that was silent is asked again
 _SIDE_BY_SIDE = 6  # packets then

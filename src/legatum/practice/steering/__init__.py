@@ -1,0 +1,1 @@
+"""The practice world opened, furnished with settings, and steered while it runs."""

@@ -1,0 +1,1 @@
+"""How much a survey asks, and how it asks."""
