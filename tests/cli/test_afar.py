@@ -163,9 +163,7 @@ def test_a_worker_and_the_scheduler_killed_in_the_middle_cost_no_domain(
         assert sorted(each["domain"] for each in lines(out)) == STALLS
 
     # One of another program stands by, and marks what it does: nothing of it may come in, whoever is killed.
-    source = another_program(
-        tmp_path, "views/fleet/lists.py", "domain=name, standing=standing", 'domain="x" + name, standing=standing'
-    )
+    source = another_program(tmp_path, "views/fleet/lists.py", "domain=name,", 'domain="x" + name,')
     workers.start_worker("stranger", source=source)
     workers.wait_for("stranger")
     run = begun()

@@ -25,7 +25,7 @@ def test_the_program_alone_says_what_can_be_done_here(desk: Desk, tmp_path: Path
     assert "no move waits for anybody" in first.out and "usage: legatum" in first.out
     desk.done("move", "draft", DOMAIN, "--to", "birch", "--speed", "lowered")
     desk.done("move", "advance", DOMAIN, "--yes")
-    assert "1 moves hold, the first until " in shell.run().out
+    assert "1 move holds, the first until " in shell.run().out
     desk.done("practice", "clock", "--on", "25h")
     assert f"{DOMAIN}: may go on: Check that the new side is ready" in shell.run().out
     bare = Shell(tmp_path, {"LEGATUM_SETTINGS": "", "XDG_CONFIG_HOME": str(tmp_path)}).run()  # nothing is asked outside
@@ -117,3 +117,20 @@ def test_a_practice_world_ends_without_a_word_too_many(tmp_path: Path) -> None:
     assert (
         "Traceback" not in said and "Exception" not in said and said.rstrip().endswith("The practice world has ended.")
     )
+
+
+def test_what_can_be_found_out_need_not_be_said_and_names_may_be_in_any_case(desk: Desk) -> None:
+    """Who serves a domain, and which account has it."""
+    desk.done("amend", DOMAIN, "note", "TXT", "open", "--yes")
+    assert f"{DOMAIN} at alder: published" in desk.said
+    desk.done("registration", "lock", DOMAIN, "--yes")
+    desk.done("registration", "unlock", DOMAIN, "--registrar", "Flint", "--yes")
+    assert f"{DOMAIN} at flint" in desk.said
+    desk.done("hosts", "set", f"ns1.{DOMAIN}", "--address", "198.51.100.31", "--dry-run")
+    assert "in the zone at alder" in desk.said
+    desk.done("move", "draft", DOMAIN, "--hosts", f"ns1.{DOMAIN}=198.51.100.31,ns2.{DOMAIN}=203.0.113.32", "--force")
+    assert f"ns2.{DOMAIN} at the registrar flint: 203.0.113.32" in desk.said
+    desk.done("move", "draft", DOMAIN, "--to", "BIRCH", "--from", "Alder", "--registrar", "FLINT", "--force")
+    assert "from alder to birch" in desk.said and "the registrar flint" in desk.said
+    assert desk.run("amend", f"www.{DOMAIN}", "note", "TXT", "open") == 2 and f"lies in the zone {DOMAIN}" in desk.said
+    assert desk.run("amend", "nonsuch.example", "@", "TXT", "open") == 4 and "--at PROVIDER" in desk.said

@@ -16,6 +16,7 @@ from legatum.core.calendar.duration import parse_duration
 from legatum.core.moves.place import kept_at
 from legatum.core.records.name import Name, is_under, name_text, parse_name
 from legatum.core.running.fault import BadInput, OutsideFault
+from legatum.core.text.nearest import as_written
 from legatum.net.asking.asker import Asker, Patience, TransferBounds
 from legatum.net.asking.reach import Reach, reach_here
 from legatum.net.asking.roots import PUBLIC_ROOTS
@@ -106,6 +107,7 @@ class RunContext:
         """The same one throughout a run: keys are read once. Raises :class:`BadInput`."""
         from legatum.services.opening import open_provider
 
+        name = as_written(name, self.providers)
         if name not in self._providers:
             self._providers[name] = open_provider(
                 name, self.providers, self.folder, self.asker, self.command_limit, self._gathered
@@ -138,6 +140,7 @@ class RunContext:
         from legatum.services.opening import open_registrar
         from legatum.services.zone_above import ZoneAbove
 
+        name = as_written(name, self.registrars)
         if name not in self._registrars:
             above = kept_at(name)  # of a part
             self._registrars[name] = (
@@ -148,7 +151,7 @@ class RunContext:
         return self._registrars[name]
 
     async def close(self) -> None:
-        """Takes leave of the registries."""
+        """Logs out of the registries."""
         for each in self._registrars.values():
             await each.close()
 

@@ -338,12 +338,21 @@ def canonical_address(text: str) -> str:
 def _hosts(args: argparse.Namespace, domain: "Name") -> "dict[Name, tuple[str, ...]]":
     from legatum.core.records.name import typed_host
 
-    found: dict[Name, tuple[str, ...]] = {}
-    for text in args.hosts:
-        name, addresses = _halves(text, "--hosts NS=ADDRESS,ADDRESS")
-        found[typed_host(name, domain)] = tuple(
-            canonical_address(each.strip()) for each in addresses.split(",") if each.strip()
-        )
+    return {
+        typed_host(name, domain): tuple(map(canonical_address, addresses))
+        for name, addresses in _hosts_said(args.hosts).items()
+    }
+
+
+def _hosts_said(texts: list[str]) -> dict[str, list[str]]:
+    """``NS=ADDRESS,ADDRESS``, or several of them in one: ``NS=ADDRESS,NS=ADDRESS``."""
+    found = dict[str, list[str]]()
+    for text in texts:
+        name, _ = _halves(text, "--hosts NS=ADDRESS,ADDRESS")
+        for part in text.split(","):
+            before, mark, address = part.rpartition("=")
+            name = before.strip() if mark else name
+            found.setdefault(name, []).extend([address.strip()] if address.strip() else [])
     return found
 
 
@@ -352,7 +361,7 @@ def host_domains(args: argparse.Namespace) -> "list[Name]":
     from legatum.core.records.name import parent_of, parse_domain
     from legatum.core.running.fault import BadInput
 
-    names = [_halves(text, "--hosts NS=ADDRESS,ADDRESS")[0] for text in args.hosts]
+    names = list(_hosts_said(args.hosts))
     if bare := next((each for each in names if "." not in each.rstrip(".")), None):
         raise BadInput(
             f"'{bare}': a host of which domain?",

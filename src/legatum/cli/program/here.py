@@ -57,7 +57,8 @@ def _moves(context: "object") -> list[str]:
         lines.append(f"  and {len(waiting) - _MOST} more moves: `legatum house`")
     if holding:
         first = min(each.not_before for each in holding if each.not_before is not None)
-        lines.append(f"  {len(holding)} moves hold, the first until {people_text(first, house.at)}")
+        count = f"{len(holding)} moves hold" if len(holding) > 1 else "1 move holds"
+        lines.append(f"  {count}, the first until {people_text(first, house.at)}")
     return lines or [
         "  no move waits for anybody: `legatum inventory` says what there is, `legatum survey DOMAIN` how a "
         "domain stands"

@@ -30,6 +30,7 @@ from legatum.core.zones.zone import Zone
 from legatum.services.registrar import Registrar
 from legatum.work.drafting.addresses import mail_at, of_template, refuse_nowhere
 from legatum.work.drafting.holders import main_provider
+from legatum.work.drafting.left_out import with_known_names
 from legatum.work.drafting.observed import look_for_drawing
 from legatum.work.drafting.refusals import refuse_errors, refuse_other_registrar, refuse_unmovable
 from legatum.work.drafting.registrar_transfer import transfer_wish
@@ -54,6 +55,7 @@ async def draft_move(
     Raises :class:`GateShut` for a domain that cannot be moved like this, :class:`BadInput` for wishes that contradict
     each other.
     """
+    wish = with_known_names(context, wish)
     if wish.transfer and not wish.leads and not wish.of_contents:
         return await _draft_transfer(context, wish, wish.transfer), {}
     observation = (await survey(context, wish.domain, wanted=Wanted(resolvers=False, rdap=False))).observation
