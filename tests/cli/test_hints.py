@@ -134,3 +134,11 @@ def test_what_can_be_found_out_need_not_be_said_and_names_may_be_in_any_case(des
     assert "from alder to birch" in desk.said and "the registrar flint" in desk.said
     assert desk.run("amend", f"www.{DOMAIN}", "note", "TXT", "open") == 2 and f"lies in the zone {DOMAIN}" in desk.said
     assert desk.run("amend", "nonsuch.example", "@", "TXT", "open") == 4 and "--at PROVIDER" in desk.said
+
+
+def test_a_few_domains_need_no_list(desk: Desk, tmp_path: Path) -> None:
+    desk.done("fleet", "survey", DOMAIN, "Tidemill.EXAMPLE.", "-q")
+    assert "2 domains: " in desk.said and "tidemill.example" in desk.said
+    assert desk.run("fleet", "survey", DOMAIN, "two..dots", "-q") == 1 and "the command line:2" in desk.said
+    (tmp_path / "list").write_text(DOMAIN)
+    assert desk.run("fleet", "survey", str(tmp_path / "list"), DOMAIN) == 2 and "name one list" in desk.said

@@ -18,11 +18,12 @@ _LONGEST_LINE = 1 << 20
 
 
 async def read_listing(source: str, column: str | None = None) -> AsyncIterator[Listed]:
-    """``source``: a file, or ``-`` for standard input. ``column``: its heading, or its number from 1.
+    """``source``: a file, ``-`` for standard input, or several domains with line ends between them. ``column``: its
+    heading, or its number from 1.
 
     Raises :class:`BadInput` for a file or column that is not there.
     """
-    once = DomainReader(source, column)
+    once = DomainReader(_called(source), column)
     if source == "-" and _can_wait():
         rows = RowReader()
         async for line in _piped():
@@ -50,14 +51,18 @@ def read_domains(source: str) -> list[Name]:
 
 def count_of(source: str, column: str | None) -> int | None:
     """How many domains there are, for the remaining time; None for standard input. Raises :class:`BadInput`."""
-    once = DomainReader(source, column)
+    once = DomainReader(_called(source), column)
     return None if source == "-" else sum(once.of(row) is not None for row in read_rows(source))
 
 
 def read_rows(source: str) -> Iterator[Row]:
-    """The rows of a file; ``-``: standard input to its end. Raises :class:`BadInput`."""
+    """The rows of a file; ``-``: standard input to its end; or of domains with line ends between them. Raises
+    :class:`BadInput`."""
     rows = RowReader()
     try:
+        if "\n" in source:
+            yield from (row for line in source.splitlines(keepends=True) if (row := rows.take(line)) is not None)
+            return
         with open(
             0 if source == "-" else Path(source), encoding="utf-8", errors="replace", closefd=source != "-"
         ) as lines:
@@ -70,6 +75,10 @@ def read_rows(source: str) -> Iterator[Row]:
         ) from None
     if (row := rows.end()) is not None:
         yield row
+
+
+def _called(source: str) -> str:
+    return "the command line" if "\n" in source else source
 
 
 def _can_wait() -> bool:

@@ -27,6 +27,7 @@ from legatum.core.records.rrtype import NS
 from legatum.core.rehearsal import build_stage, rehearse
 from legatum.core.rehearsal.playback import Playback
 from legatum.core.running.fault import BadInput, GateShut
+from tests.core.moves import drawn
 from tests.core.moves.drawn import ABOVE, ALDER, BIRCH, CEDAR, DOMAIN, HOST, ZONE, plan_input
 
 KEYS = Keys(("12/13", "34/13"), ("12/13",), ("34/13",), 7200)
@@ -104,6 +105,13 @@ PLANS: dict[str, tuple[PlanInput, Wish]] = {
 def plan(kind: str) -> Runbook:
     of, wish = PLANS[kind]
     return draw(of, "m1", kind, [wish])
+
+
+def test_two_steps_of_a_plan_never_have_the_same_title() -> None:
+    plans = [plan(kind) for kind in PLANS] + [drawn.plan(kind) for kind in drawn.KINDS]
+    for runbook in plans:
+        titles = [each.title for each in runbook.steps]
+        assert len(set(titles)) == len(titles), (runbook.wish, titles)
 
 
 def without_waits(runbook: Runbook, ident: str, rules: set[int]) -> Runbook:

@@ -8,6 +8,7 @@ import threading
 import time
 from collections.abc import AsyncGenerator, AsyncIterator, Callable
 from contextlib import ExitStack, aclosing
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.fleet.files import evidence_file, sinks, take_up, writing
@@ -80,7 +81,10 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
     timetable.add_argument("--calendar", metavar="FILE", help="what is to be done, as iCalendar")
     for each in (survey, confirm, timetable):
         each.add_argument(
-            "list", metavar="LIST", help="a file with one name a line, or a CSV table; - for standard input"
+            "list",
+            metavar="LIST",
+            nargs="+",
+            help="a file with one name a line, or a CSV table; - for standard input; or several domains",
         )
         each.add_argument(
             "--column", metavar="NAME", help="the column of a CSV table, by its heading or its number from 1"
@@ -112,6 +116,17 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
         add_common(each)
 
 
+def _list_of(words: list[str]) -> str:
+    """As :mod:`legatum.work.listing` has it. Raises :class:`BadInput` for several files."""
+    from legatum.core.running.fault import BadInput
+
+    if len(words) == 1:
+        return words[0]
+    if file := next((each for each in words if each == "-" or Path(each).is_file()), None):
+        raise BadInput(f"{file} is a list, and not the only word", "name one list, or several domains")
+    return "".join(f"{each}\n" for each in words)
+
+
 def run(args: argparse.Namespace) -> int:
     from legatum.core.running.fault import BadInput
     from legatum.work.listing import count_of
@@ -123,6 +138,7 @@ def run(args: argparse.Namespace) -> int:
     if args.json and args.csv:
         raise BadInput("--json and --csv", "choose one of them")
     aside = {"--evidence": getattr(args, "evidence", None), "--calendar": getattr(args, "calendar", None)}
+    args.list = _list_of(args.list)
     keep_apart({"the list": args.list}, {"--out": args.out, **aside})
     if args.action == "timetable":
         _resolve_switch(args)

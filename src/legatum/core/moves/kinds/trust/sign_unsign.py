@@ -155,7 +155,7 @@ def ds_steps(
         f"the registry holds {now}", back, estimate=3600 if inputs.registrar_by_hand else 2,
     ), (ChainConsistent(inputs.domain),))  # fmt: skip
     yield PlannedStep(phase, Step(
-        look, f"See {'the DS set' if after else 'no DS'} on every server of .{name_text(inputs.parent_zone)}",
+        look, f"See {after.short_text} on every server of .{name_text(inputs.parent_zone)}",
         (DsPublished(inputs.domain, after),), (),
         f"every address of every parent server {'hands out ' + now if after else 'proves that there is none'}", back,
         estimate=inputs.publishing,
