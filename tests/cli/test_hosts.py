@@ -41,7 +41,7 @@ def test_own_name_servers_from_nothing_to_the_parents_glue_and_away_again(shell:
 
     taken = shell.run("hosts", "set", NS2, "--address", "198.51.100.31", *WHERE)
     assert taken.status == 4 and "already" in taken.err
-    words = ("hosts", "renumber", NS2, "--from", "203.0.113.32", "--to", "2001:db8:a2::53", *WHERE)
+    words = ("hosts", "renumber", NS2, "--replace", "203.0.113.32=2001:db8:a2::53", *WHERE)
     both = shell.run(*words)
     assert both.document["halt"] == "holding" and both.document["step"] == "confirm-ns2", both.err
     assert "TTL of 3600" in both.document["reasons"][0] and "rule 10" in both.document["reasons"][0]
@@ -95,7 +95,7 @@ def test_where_a_registry_has_no_host_objects_addresses_go_with_the_ns_set(tmp_p
         (("set", NS1, "--address", "nonsense"), 2, "is no address"),
         (("set", NS1, "--address", "198.51.100.31,198.51.100.31"), 2, "twice"),
         (("set", "ns1.ferrytimes.example", "--of", DOMAIN, "--address", "198.51.100.31"), 2, "is not below"),
-        (("renumber", NS1, "--from", "192.0.2.99", "--to", "198.51.100.31"), 2, "does not have 192.0.2.99"),
+        (("renumber", NS1, "--replace", "192.0.2.99=198.51.100.31"), 2, "does not have 192.0.2.99"),
     ],
 )
 def test_what_is_refused(shell: Shell, words: tuple[str, ...], status: int, says: str) -> None:

@@ -186,7 +186,7 @@ def test_who_uses_a_name_server_is_served_at_its_new_address(desk: Desk) -> None
     desk.done("practice", "clock", "--on", "1h")
     desk.run("survey", domain)
     desk.done("publish", DOMAIN, "--from", "alder", "--to", "birch", "--yes")
-    renumber = ("hosts", "renumber", host, "--from", "198.51.100.31", "--to", "198.51.100.41", *where)
+    renumber = ("hosts", "renumber", host, "--replace", "198.51.100.31=198.51.100.41", *where)
     assert desk.run(*renumber) == 4
     assert f"198.51.100.41 does not answer for {domain}, whose NS set names it" in desk.said
     desk.done("publish", domain, "--from", "alder", "--to", "birch", "--yes", "--anyway")

@@ -45,7 +45,7 @@ def test_the_service_at_its_new_address(desk: Desk, tmp_path: Path) -> None:
         first.startswith(f"{DOMAIN}: all services answer as they should (15 looked at)")
         and "Not looked at:" in desk.said
     )
-    good = told(desk, "visit", DOMAIN, "--at", NEW, "--mail-at", "203.0.113.98", "--name", "shop")
+    good = told(desk, "visit", DOMAIN, "--web-at", NEW, "--mail-at", "203.0.113.98", "--name", "shop")
     assert good["good"] and not good["worse"] and not good["findings"]
     web = [each for each in good["services"] if each["new"] and each["protocol"] == "https"]
     assert {each["name"] for each in web} == {DOMAIN, f"www.{DOMAIN}", f"shop.{DOMAIN}"} and {
@@ -76,11 +76,11 @@ def test_the_service_at_its_new_address(desk: Desk, tmp_path: Path) -> None:
         and "This machine works" in page.read_text()
     )
     assert (
-        desk.run("visit", DOMAIN, "--at", DEAD_MACHINE) == 1
+        desk.run("visit", DOMAIN, "--web-at", DEAD_MACHINE) == 1
         and "[web-silent]" in desk.said
         and "connection refused" in desk.said
     )
-    assert desk.run("visit", DOMAIN, "--at", "nowhere") == 2 and "no address" in desk.said
+    assert desk.run("visit", DOMAIN, "--web-at", "nowhere") == 2 and "no address" in desk.said
     assert desk.run("visit", DOMAIN, "--authority", str(page)) == 2 and "no certificates in it" in desk.said
 
 

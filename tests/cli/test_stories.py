@@ -175,7 +175,7 @@ def test_a_host_in_use_whose_address_is_replaced_is_held_by_the_ttls_that_it_had
         desk.done("hosts", "enlist", one, two, "--alone", "--wait", *where)
         since = held_until(desk, "hosts", "set", two, "--address", "2001:db8:a2::53", *where)
         assert "holding before step 'confirm-ns2'" in desk.said and "with a TTL of 3600 (rule 10" in desk.said
-        renumber = ("hosts", "renumber", two, "--from", "203.0.113.32", "--to", "2001:db8:a2::53", *where)
+        renumber = ("hosts", "renumber", two, "--replace", "203.0.113.32=2001:db8:a2::53", *where)
         assert held_until(desk, *renumber) == since
         lower = ("amend", DOMAIN, "ns2", "AAAA", "--ttl", "60", "--at", "alder", "--yes")
         assert desk.run(*lower) == 4 and "an edit beside the move would undo it" in desk.said

@@ -24,7 +24,9 @@ def shell(world: PracticeWorld, tmp_path: Path) -> Shell:
 
 
 def drafted(shell: Shell, domain: str, losing: str, gaining: str, *more: str) -> Ended:
-    ended = shell.run("registration", "transfer", domain, "--from", losing, "--to", gaining, "--json", *more)
+    ended = shell.run(
+        "registration", "transfer", domain, "--registrar", losing, "--registrar-to", gaining, "--json", *more
+    )
     assert ended.status == 0, ended.err
     return ended
 
@@ -100,7 +102,7 @@ def test_by_epp_on_both_sides_followed_for_five_days(shell: Shell, world: Practi
 
 def drafted_again(shell: Shell) -> Ended:
     """While one is under way there is no other."""
-    return shell.run("registration", "transfer", OWN, "--from", "slate", "--to", "flint")
+    return shell.run("registration", "transfer", OWN, "--registrar", "slate", "--registrar-to", "flint")
 
 
 def test_taken_back_while_it_is_pending(shell: Shell) -> None:
@@ -147,7 +149,9 @@ def test_a_request_of_somebody_else_is_answered_and_a_contact_put_in(shell: Shel
     """Two accounts that know nothing of each other: one asks, the other sees it in its queue and lets the domain go."""
     answer = ("registration", "answer", DOMAIN, "--registrar", "flint", "--yes")
     assert shell.run(*answer[:3], "approve", *answer[3:]).status == 4  # nothing is pending
-    unknown = shell.run("registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate", "--registrant", "QM-9")
+    unknown = shell.run(
+        "registration", "transfer", DOMAIN, "--registrar", "flint", "--registrar-to", "slate", "--registrant", "QM-9"
+    )
     assert unknown.status == 2 and "has no contact QM-9" in unknown.err
     contact = ("registration", "contact", "QM-9", "--registrar", "slate", "--json")
     assert shell.run(*contact).status == 1
@@ -165,7 +169,15 @@ def test_a_request_of_somebody_else_is_answered_and_a_contact_put_in(shell: Shel
     )
     assert shell.run(*contact, *whole).document["state"] == "made" and shell.run(*contact).document["country"] == "IE"
     literal = shell.run(
-        "registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate", "--code", "the-code-itself"
+        "registration",
+        "transfer",
+        DOMAIN,
+        "--registrar",
+        "flint",
+        "--registrar-to",
+        "slate",
+        "--code",
+        "the-code-itself",
     )
     assert literal.status == 2 and "the-code-itself" not in literal.err
     drafted(shell, DOMAIN, "flint", "slate", "--registrant", "QM-9")
@@ -225,7 +237,7 @@ def test_dns_that_the_losing_registrar_runs_goes_first(shell: Shell, world: Prac
     settings = world.folder / "legatum.toml"
     text = settings.read_text()
     settings.write_text(text.replace("[registrars.flint]\n", '[registrars.flint]\ndns = ["alder"]\n'))
-    refused = shell.run("registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate")
+    refused = shell.run("registration", "transfer", DOMAIN, "--registrar", "flint", "--registrar-to", "slate")
     assert (
         refused.status == 4 and "ns1.alder.test is run by flint" in refused.err and "legatum move draft" in refused.err
     )
@@ -252,7 +264,7 @@ def test_after_a_move_between_providers_that_is_over(shell: Shell) -> None:
         == 0
     )
     assert shell.run("move", "advance", DOMAIN, "--yes").status == 0
-    refused = shell.run("registration", "transfer", DOMAIN, "--from", "flint", "--to", "slate")
+    refused = shell.run("registration", "transfer", DOMAIN, "--registrar", "flint", "--registrar-to", "slate")
     assert refused.status == 4 and "a move is under way" in refused.err
     assert shell.run("move", "advance", DOMAIN, "--yes", "--wait").status == 0
     drafted(shell, DOMAIN, "flint", "slate", "--approve")

@@ -135,7 +135,7 @@ def test_child_name_servers_from_the_zone_to_glue_in_a_real_tld_and_to_another_a
     assert shown["agreed"] and all(each["glue_needed"] for each in shown["hosts"])
 
     renumbered = network.legatum(
-        "hosts", "renumber", hosts[1], "--from", network.place["two"], "--to", network.place["three"], "--wait", *where
+        "hosts", "renumber", hosts[1], "--replace", f"{network.place['two']}={network.place['three']}", "--wait", *where
     )
     assert renumbered["halt"] == "complete"
     assert {str(each[0]) for each in asked(network.place["top"], f"www.{OWN}", "A").additional} == {

@@ -296,7 +296,7 @@ def slugs(document: Any) -> set[str]:
 
 
 def test_a_copy_of_the_site_is_as_good(network: Network) -> None:
-    found = network.legatum("visit", DOMAIN, "--at", network.address(99), "--mail-at", network.address(26))
+    found = network.legatum("visit", DOMAIN, "--web-at", network.address(99), "--mail-at", network.address(26))
     assert found["good"] and not found["worse"] and slugs(found) == set(), found["findings"]
     web = [each for each in found["services"] if each["protocol"] == "https"]
     assert {each["version"] for each in web} == {"HTTP/2"} and {each["title"] for each in web} == {"Kiln and Clay"}
@@ -335,7 +335,7 @@ def test_a_copy_of_the_site_is_as_good(network: Network) -> None:
     ],
 )
 def test_a_site_that_differs_at_the_new_address(network: Network, fault: str, wanted: set[str], worse: bool) -> None:
-    found = network.legatum("visit", DOMAIN, "--at", network.bad[fault], status=int(worse))
+    found = network.legatum("visit", DOMAIN, "--web-at", network.bad[fault], status=int(worse))
     assert wanted <= slugs(found) and bool(found["worse"]) == worse, (slugs(found), found["worse"])
     assert all(network.bad[fault] in seen for each in found["findings"] for seen in each["seen"])
 
@@ -366,7 +366,7 @@ def test_a_move_leads_nobody_to_a_worse_site(network: Network) -> None:
 def test_a_web_server_that_does_what_none_should(network: Network, last: int) -> None:
     """Bounded time and memory, nothing that steers a terminal, a finding and no traceback."""
     text = network.folder / "page.html"
-    found = network.legatum("visit", DOMAIN, "--at", network.address(last), "--html", str(text), status=1)
+    found = network.legatum("visit", DOMAIN, "--web-at", network.address(last), "--html", str(text), status=1)
     assert found["worse"], (found["findings"], found["services"])
     shown = json.dumps(found["services"])
     if last == 120:

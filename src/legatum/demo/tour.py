@@ -120,7 +120,7 @@ class Tour:
             ("Zone, registry and glue side by side.", ("hosts", "show", OWN, "--registrar", "slate", *settings), 0),
             (
                 f"Another registrar for {MOVING}, its DNS untouched: what is needed, and how long can it take?",
-                ("registration", "transfer", MOVING, "--from", "flint", "--to", "slate", *settings),
+                ("registration", "transfer", MOVING, "--registrar", "flint", "--registrar-to", "slate", *settings),
                 0,
             ),
             (

@@ -95,7 +95,7 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
             "--resume", action="store_true", help="go on with --out FILE: what stands there is not asked again"
         )
         each.add_argument(
-            "--at-once", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side"
+            "--side-by-side", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side"
         )
         each.add_argument(
             "--rate",
@@ -254,7 +254,7 @@ def _by_processes(args: argparse.Namespace, jobs: int) -> "Source":
         except Fault as fault:
             return told(fault, ())
 
-    processes = Processes(work, jobs, args.at_once * 2)
+    processes = Processes(work, jobs, args.side_by_side * 2)
 
     async def lines(
         domains: "AsyncIterator[Name]", tally: "FleetCounts", keep_evidence: "Callable[[str], None]"

@@ -62,7 +62,11 @@ def configure(actions: "argparse._SubParsersAction[Any]") -> None:
         ),
     )
     led.add_argument(
-        "--at-once", type=number(1, 1000), default=24, metavar="N", help="domains worked on side by side (default: 24)"
+        "--side-by-side",
+        type=number(1, 1000),
+        default=24,
+        metavar="N",
+        help="domains worked on side by side (default: 24)",
     )
     led.add_argument("--wait", action="store_true", help="stay through holds, and from wave to wave, until all is over")
     led.add_argument(
@@ -273,7 +277,7 @@ async def _shown(
         except Fault as fault:
             return replace(course, stage=Stage.TROUBLE, because=fault.message, remedy=fault.remedy, status=fault.status)
 
-    drawn = await side_by_side(one, courses, args.at_once)
+    drawn = await side_by_side(one, courses, args.side_by_side)
     return tell_all(args, context, campaign, {each.domain: each for each in drawn}, "", shown=True, unused=unused)
 
 
@@ -307,7 +311,9 @@ async def _led(
 
     tell = Telling(args, context, campaign, courses)
     owns = partial(is_own, args, campaign, context)
-    carrier = Carrier(context, campaign, courses, its_move, owns, ways, tell, turns, tolerance, args.at_once, args.wait)
+    carrier = Carrier(
+        context, campaign, courses, its_move, owns, ways, tell, turns, tolerance, args.side_by_side, args.wait
+    )
     status: int | None = None
     try:
         if back:

@@ -27,7 +27,7 @@ def fleet_of(
     if args.rate is not None:
         context.settings.network.rate = args.rate
     expected = (expected or (lambda domain: expected_of(args, context, domain))) if args.action == "confirm" else None
-    return Fleet(context, args.at_once, expected, DEPTHS[depth_of(args)], judging=args.action != "timetable")
+    return Fleet(context, args.side_by_side, expected, DEPTHS[depth_of(args)], judging=args.action != "timetable")
 
 
 def depth_of(args: argparse.Namespace) -> str:

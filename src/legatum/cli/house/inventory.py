@@ -31,7 +31,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--html", metavar="FILE", help="a page without outside parts")
     parser.add_argument("--resume", action="store_true", help="go on with an inventory that was broken off")
     parser.add_argument(
-        "--at-once", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side"
+        "--side-by-side", type=number(1, 1000), default=64, metavar="N", help="domains looked at side by side"
     )
     parser.add_argument(
         "--rate",
@@ -124,7 +124,9 @@ async def _work_through(
         cut_off(part)
     left = [each for each in domains if name_text(each) not in done]
     parts = (
-        look_here(context, sides, left, args.at_once) if args.engine is None else _by_engine(args, context, sides, left)
+        look_here(context, sides, left, args.side_by_side)
+        if args.engine is None
+        else _by_engine(args, context, sides, left)
     )
     with part.open("ab" if args.resume else "wb") as file:
         async for item in take_inventory(context, parts, len(left)):

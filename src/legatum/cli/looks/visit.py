@@ -31,7 +31,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def add_places(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "--at", action="append", metavar="ADDRESS", help="a new address of the site, that the DNS does not lead to yet"
+        "--web-at",
+        action="append",
+        metavar="ADDRESS",
+        help="a new address of the site, that the DNS does not lead to yet",
     )
     parser.add_argument("--mail-at", action="append", metavar="ADDRESS", help="the same for its mail servers")
 
@@ -102,5 +105,5 @@ def new_places(args: argparse.Namespace, domain: "Name") -> "NewPlaces":
 
     instead = {each.old: each.new for each in map(replaced, getattr(args, "replace", None) or ())}
     names = tuple(typed_name(text, domain) for text in getattr(args, "name", None) or ())
-    web, mail = (tuple(map(canonical_address, each or ())) for each in (args.at, args.mail_at))
+    web, mail = (tuple(map(canonical_address, each or ())) for each in (args.web_at, args.mail_at))
     return NewPlaces(web, mail, instead, names=names)

@@ -5,7 +5,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from legatum.cli.moves.moving import add_going, draft_and_go
-from legatum.cli.moves.wishes import canonical_address
+from legatum.cli.moves.wishes import canonical_address, halves
 from legatum.cli.program.common import FOUND, OK, add_common, show, with_outside
 
 if TYPE_CHECKING:
@@ -44,8 +44,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
             "--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)"
         )
     setting.add_argument("--address", required=True, metavar="ADDRESS,…", help="all its addresses, IPv4 and IPv6")
-    renumber.add_argument("--from", dest="old", required=True, metavar="ADDRESS")
-    renumber.add_argument("--to", dest="new", required=True, metavar="ADDRESS")
+    renumber.add_argument(
+        "--replace", required=True, metavar="OLD=NEW", help="an address of the host, and the one in its place"
+    )
     for action in (users, setting, renumber, withdraw):
         action.add_argument(
             "--users", metavar="FILE", help="a list of domains that may use it, beside those of settings and journal"
@@ -95,7 +96,7 @@ async def _addresses(args: argparse.Namespace, context: "RunContext", domain: "N
         if len(set(given)) != len(given):
             raise BadInput("the same address twice", "give each once")
         return given
-    old, new = canonical_address(args.old), canonical_address(args.new)
+    old, new = map(canonical_address, halves(args.replace, "--replace OLD-ADDRESS=NEW-ADDRESS"))
     present = next(each for each in await look_at_hosts(context, domain, None, [host]) if each.name == host).zone
     if old not in present and new not in present:
         raise BadInput(f"{name_text(host)} does not have {old}", f"it has {', '.join(present) or 'no address'}")

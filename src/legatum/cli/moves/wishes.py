@@ -211,7 +211,7 @@ def wished(args: argparse.Namespace, context: "RunContext", domain: "Name") -> "
         replace=tuple(replaced(each) for each in args.replace),
         template=args.template,
         mail=args.mail,
-        values=dict(_halves(each, "--set NAME=VALUE") for each in args.set),
+        values=dict(halves(each, "--set NAME=VALUE") for each in args.set),
         hosts=hosts,
         named=() if args.unnamed else tuple(host for host, addresses in hosts.items() if addresses),
         part=part,
@@ -253,7 +253,7 @@ def _aliases(texts: "list[str]", domain: "Name") -> "dict[Name, Name]":
 
     found = dict["Name", "Name"]()
     for text in texts:
-        typed, target = _halves(text, "--alias NAME=TARGET")
+        typed, target = halves(text, "--alias NAME=TARGET")
         name = typed_name(typed, domain)
         if name in found:
             raise BadInput(f"{name_text(name)} is to lead to two places", "name one")
@@ -287,7 +287,8 @@ def ds_records(texts: "list[str]") -> "tuple[str, ...]":
     return tuple(rdata_text(DS, each) for each in sorted({parse_ds_text(text) for text in texts}))
 
 
-def _halves(text: str, form: str) -> tuple[str, str]:
+def halves(text: str, form: str) -> tuple[str, str]:
+    """What stands on both sides of ``=``. Raises :class:`BadInput` with the ``form``."""
     from legatum.core.running.fault import BadInput
 
     left, mark, right = text.partition("=")
@@ -317,7 +318,7 @@ def replaced(text: str) -> "NewAddress":
     from legatum.core.moves.kinds.address import NewAddress
     from legatum.core.running.fault import BadInput
 
-    old, new = map(canonical_address, _halves(text, "--replace OLD-ADDRESS=NEW-ADDRESS"))
+    old, new = map(canonical_address, halves(text, "--replace OLD-ADDRESS=NEW-ADDRESS"))
     if (":" in old) != (":" in new):
         raise BadInput(f"{old} and {new} are of two families", "replace an address by one of the same family")
     return NewAddress(old, new)
@@ -348,7 +349,7 @@ def _hosts_said(texts: list[str]) -> dict[str, list[str]]:
     """``NS=ADDRESS,ADDRESS``, or several of them in one: ``NS=ADDRESS,NS=ADDRESS``."""
     found = dict[str, list[str]]()
     for text in texts:
-        name, _ = _halves(text, "--hosts NS=ADDRESS,ADDRESS")
+        name, _ = halves(text, "--hosts NS=ADDRESS,ADDRESS")
         for part in text.split(","):
             before, mark, address = part.rpartition("=")
             name = before.strip() if mark else name
@@ -375,14 +376,14 @@ def _part(text: str, domain: "Name") -> "tuple[Name, str] | None":
 
     if not text:
         return None
-    name, provider = _halves(text, "--part NAME=PROVIDER")
+    name, provider = halves(text, "--part NAME=PROVIDER")
     return typed_name(name, domain), provider
 
 
 def _ttl(text: str, domain: "Name") -> "tuple[RRsetKey, int]":
     from legatum.core.calendar.duration import parse_duration
 
-    words, value = _halves(text, "--ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
+    words, value = halves(text, "--ttl 'NAME TYPE=DURATION', such as 'www A=5m'")
     return one_set(words, domain, "write --ttl 'NAME TYPE=DURATION', such as 'www A=5m'"), parse_duration(value)
 
 
@@ -407,7 +408,7 @@ def _soa(texts: list[str], domain: "Name") -> "Soa | None":
 
     given: dict[str, Any] = {}
     for text in texts:
-        field, value = _halves(text, "--soa FIELD=VALUE, such as refresh=4h")
+        field, value = halves(text, "--soa FIELD=VALUE, such as refresh=4h")
         if field not in _SOA_FIELDS:
             raise BadInput(f"the SOA record has no '{field}'", f"it has: {', '.join(_SOA_FIELDS)}")
         if field == "serial":

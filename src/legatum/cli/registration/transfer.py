@@ -16,8 +16,10 @@ if TYPE_CHECKING:
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     parser = actions.add_parser("transfer", help="draft the runbook that leads to another registrar, the DNS untouched")
     parser.add_argument("domain", metavar="DOMAIN")
-    parser.add_argument("--from", dest="losing", required=True, metavar="REGISTRAR", help="who has it now")
-    parser.add_argument("--to", dest="gaining", required=True, metavar="REGISTRAR", help="who shall")
+    parser.add_argument(
+        "--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)"
+    )
+    parser.add_argument("--registrar-to", required=True, metavar="NAME", help="the account that it goes to")
     parser.add_argument(
         "--code",
         default="",
@@ -58,7 +60,7 @@ async def _answer(args: argparse.Namespace, context: "RunContext") -> int:
     if not registrar.by_hand and (standing is None or not standing.pending):
         raise GateShut(
             f"no transfer of {args.domain} is pending",
-            "`legatum registration queue --registrar {registrar.name}` shows what the registry has told",
+            f"`legatum registration queue --registrar {registrar.name}` shows what the registry has told",
         )
     who = standing.asking if standing else "somebody"
     goes = args.words == "approve"
@@ -79,9 +81,12 @@ async def _answer(args: argparse.Namespace, context: "RunContext") -> int:
 async def _transfer(args: argparse.Namespace, context: "RunContext") -> int:
     from legatum.core.moves.wishes import TransferWish, Wishes
     from legatum.core.records.name import parse_domain
+    from legatum.work.drafting.left_out import registrar_for
 
     domain = parse_domain(args.domain)
     note(args, "looking at the registration …")
-    transfer = TransferWish(domain, args.losing, args.gaining, args.code, args.approve, args.years, args.registrant)
-    runbook, path = await drafted(args, context, Wishes(domain=domain, registrar=args.losing, transfer=transfer))
+    losing = (await registrar_for(context, domain, args.registrar)).name
+    gaining = context.registrar(args.registrar_to).name
+    transfer = TransferWish(domain, losing, gaining, args.code, args.approve, args.years, args.registrant)
+    runbook, path = await drafted(args, context, Wishes(domain=domain, registrar=losing, transfer=transfer))
     return present(args, context, runbook, path, {})

@@ -32,7 +32,7 @@ async def worse_services(job: StepContext) -> list[Refusal]:
     more = f"; and {len(found) - 1} more" if len(found) > 1 else ""
     address = next(iter(led.values()))[0]
     remedy = (
-        f"all of it: `legatum visit {name_text(job.domain)} --at {address}`; mend it there, or go on all the "
+        f"all of it: `legatum visit {name_text(job.domain)} --web-at {address}`; mend it there, or go on all the "
         "same: --anyway"
     )
     return [Refusal(f"visitors would be worse off: {found[0]}{more}", remedy)]

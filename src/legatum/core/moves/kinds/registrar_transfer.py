@@ -125,7 +125,7 @@ def _by_dns(held: RegisteredDomain, losing: Account) -> Iterator[Obstacle]:
             )
             yield Obstacle(
                 reason,
-                "give it an address of your own first: `legatum hosts renumber HOST --from ADDRESS --to ADDRESS`",
+                "give it an address of your own first: `legatum hosts renumber HOST --replace OLD=NEW`",
             )
 
 
