@@ -159,7 +159,7 @@ def _took(folder: Path, certificates: dict[str, str], spaces: list[str], domains
                 settings.write(f'[engine]\nscheduler = "{engine.place}"\n')
                 settings.writelines(f'{name} = "{file}"\n' for name, file in certificates.items())
             began = time.perf_counter()
-            survey_of(world, "--engine", "--at-once", str(_AT_ONCE))
+            survey_of(world, "--engine", "--side-by-side", str(_AT_ONCE))
             return time.perf_counter() - began
         finally:
             engine.end()

@@ -191,7 +191,7 @@ def test_what_has_no_move_is_known_to_whoever_looks_next(desk: Desk, tmp_path: P
     again."""
     nobody = "nobody.example"
     table = listed(tmp_path, nobody, "evensong.test", *STALLS[:2])
-    run = told(desk, table, "--to", "birch", "--waves", "rest", "--at-once", "1", "--yes", status=4)
+    run = told(desk, table, "--to", "birch", "--waves", "rest", "--side-by-side", "1", "--yes", status=4)
     assert run["stopped"] == "1 of 4 in trouble" and states(run) == [{"not begun": 3, "in trouble": 1}]
     assert states(told(desk, table, "--status", status=4)) == states(run)
     assert states(told(desk, table, "--dry-run", "--to", "birch", "--waves", "rest", status=4)) == [

@@ -326,7 +326,7 @@ def test_several_processes_give_the_same(shell: Shell) -> None:
     names = listed(
         shell, *(f"d{number}.example" for number in range(15)), *(each for each in ALL if each and "#" not in each)
     )
-    ended = shell.run("fleet", "survey", names, "--json", "--jobs", "2", "--at-once", "4")
+    ended = shell.run("fleet", "survey", names, "--json", "--jobs", "2", "--side-by-side", "4")
     *domains, summary = [json.loads(line) for line in ended.out.splitlines()]
     assert ended.status == 1 and len(domains) == 20 and summary["standings"] == {"error": 15, "notice": 5}, ended.err
     confirmed = shell.run("fleet", "confirm", names, "--jobs", "2", "--ns", "ns1.alder.test,ns2.alder.test", "--json")

@@ -327,7 +327,7 @@ def found(network: Network) -> dict[str, dict[str, str]]:
     names = dict.fromkeys([*BOTH, *LIES, *PARENT_NS, "gone.example", "alias.example"])
     (network.folder / "list").write_text("\n".join(names) + "\n")
     ended = network.legatum(
-        "fleet", "survey", "list", "--full", "--json", "--jobs", "1", "--at-once", "6", "--rate", "0"
+        "fleet", "survey", "list", "--full", "--json", "--jobs", "1", "--side-by-side", "6", "--rate", "0"
     )
     lines = [json.loads(line) for line in ended.stdout.splitlines()][:-1]
     assert len(lines) == len(names) and ended.returncode == 1, ended.stderr

@@ -248,7 +248,7 @@ def test_a_worker_cut_off_in_the_middle_and_one_with_a_strange_certificate(
     cutting = threading.Thread(target=cut_off)
     cutting.start()
     status, said = town.run(
-        "fleet", "confirm", str(table), "--engine", "--out", str(out), "-q", "--at-once", "4", "--rate", "240"
+        "fleet", "confirm", str(table), "--engine", "--out", str(out), "-q", "--side-by-side", "4", "--rate", "240"
     )
     cutting.join()
     lines = [json.loads(line) for line in out.read_text().splitlines()]
