@@ -166,7 +166,7 @@ def test_mail_goes_to_another_service_and_back(desk: Desk, tmp_path: Path) -> No
         and "it has no address" in desk.said
     )
     desk.receive()
-    desk.done("move", "draft", DOMAIN, *wish)
+    desk.done("move", "draft", DOMAIN, *wish, "-v")
     assert (
         "_imaps._tcp.kilnandclay.example SRV" in desk.said
         and "_submission._tcp" in desk.said

@@ -221,7 +221,7 @@ def test_of_a_refused_change_the_records_are_named_and_nothing_is_done(network: 
     (network.folder / "alias.zone").write_text(
         f"$ORIGIN {DOMAIN}.\n{HEAD}@ NS bind.example.\n{RECORDS}{many}inbox MX 10 www\n"
     )
-    failed = network.legatum("publish", DOMAIN, "--from", "alias.zone", "--to", "bind", "--yes", status=3)
+    failed = network.legatum("publish", DOMAIN, "--from", "alias.zone", "--to", "bind", "--yes", "--anyway", status=3)
     assert (
         f"inbox.{DOMAIN} MX leads to www.{DOMAIN}, which is an alias: BIND refuses that; nothing of this "
         "change was made" in failed

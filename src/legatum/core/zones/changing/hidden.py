@@ -21,6 +21,8 @@ def hidden_from_wildcards(before: Zone, after: Zone) -> dict[Name, str]:
 def _hidden(had: ServedZone, has: ServedZone, new: list[Name]) -> Iterator[tuple[Name, str]]:
     for name in new:
         chain = ancestors(name)
+        if any(each in has.cuts for each in chain):
+            continue  # handed on: whoever serves that part answers
         encloser = next(each for each in chain if each in had.existing)
         between = len(labels_of(name)) - len(labels_of(encloser))
         if any(label.startswith((b"_", b"*")) for label in labels_of(name)[:between]):
