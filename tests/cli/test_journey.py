@@ -224,7 +224,8 @@ def moved_to_the_front(text: str, *order: str) -> str:
 def test_a_move_is_rehearsed_and_a_hold_cut_by_hand_is_found_out(shell: Shell, tmp_path: Path) -> None:
     assert shell.run(*DRAFT).status == 0
     safe = shell.run("move", "rehearse", DOMAIN)
-    assert safe.status == 0 and "safe under this model" in safe.out.splitlines()[0] and "The model" in safe.out
+    assert safe.status == 0 and "safe under this model" in safe.out.splitlines()[0] and "The model" not in safe.out
+    assert "The model\n- Kinds of cache" in shell.run("move", "rehearse", DOMAIN, "-v").out
     assumed = shell.run("move", "rehearse", DOMAIN, "--json").document
     addresses = {(part["place"], part["address"]) for part in assumed["addresses"]}
     assert {place for place, _ in addresses} == {"the parent", "alder", "birch"} and len(addresses) == 12
