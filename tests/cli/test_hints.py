@@ -40,7 +40,7 @@ def test_the_program_alone_says_what_can_be_done_here(desk: Desk, tmp_path: Path
     [
         (("survy", DOMAIN), 2, "did you mean survey?"),
         (("survey", DOMAIN, "--registar", "flint"), 2, "did you mean --registrar?"),
-        (("move", "draft", DOMAIN, "--to", "Birch"), 2, "did you mean birch?"),
+        (("move", "draft", DOMAIN, "--to", "Brich"), 2, "did you mean birch?"),
         (("move", "draft", DOMAIN, "--to", "birch", "--registrar", "flnt"), 2, "did you mean flint?"),
         (("move", "draft", DOMAIN, "--to", "birch", "--speed", "lowerd"), 2, "did you mean lowered?"),
         (("gather", DOMAIN, "--from", "adler"), 2, "did you mean alder?"),
