@@ -20,12 +20,15 @@ pytestmark = [pytest.mark.timeout(240), *NEEDS_SERVERS]
 DOMAIN, RESOLVER = "kilnandclay.example", "10.9.8.53"
 ROOTS = [addresses[0] for addresses in PUBLIC_ROOTS.values()]
 PLACES = {"alder": ("203.0.113.11", "203.0.113.12"), "birch": ("203.0.113.21", "203.0.113.22")}
+SIXES = {"alder": ("2001:db8:a1::53", "2001:db8:a2::53"), "birch": ()}  # which this machine has no way to
 SOA = "@ 3600 IN SOA ns1.{by}. hostmaster.{by}. 7 3600 600 604800 600\n"
 
 
 def host_zone(name: str) -> str:
     one, two = PLACES[name]
-    ns = "@ 3600 IN NS ns1\n@ 3600 IN NS ns2\n"
+    ns = "@ 3600 IN NS ns1\n@ 3600 IN NS ns2\n" + "".join(
+        f"ns{number} 3600 IN AAAA {address}\n" for number, address in enumerate(SIXES[name], 1)
+    )
     return f"$ORIGIN {name}.example.\n{SOA.format(by=f'{name}.example')}{ns}ns1 3600 IN A {one}\nns2 3600 IN A {two}\n"
 
 
@@ -34,6 +37,8 @@ def tld() -> str:
     for name, addresses in PLACES.items():
         for number, address in enumerate(addresses, 1):
             text += f"{name} 3600 IN NS ns{number}.{name}\nns{number}.{name} 3600 IN A {address}\n"
+        for number, address in enumerate(SIXES[name], 1):
+            text += f"ns{number}.{name} 3600 IN AAAA {address}\n"
     return text + "kilnandclay 3600 IN NS ns1.alder\nkilnandclay 3600 IN NS ns2.alder\n"
 
 
@@ -135,6 +140,10 @@ def test_it_looks_before_it_is_set_up(machine: Machine) -> None:
     assert seen["delegation"] == ["ns1.alder.example", "ns2.alder.example"]
     assert [(each["name"], each["address"]) for each in seen["resolvers"]] == [("machine", RESOLVER)]
     assert any("IPv6 (this machine has none)" in each for each in seen["not_looked_at"])
+    assert {each["address"] for each in seen["servers"]} >= {*PLACES["alder"]}
+    judged = [each for each in seen["findings"] if each["slug"] != "address-not-public"]  # which is true here
+    assert not [each for each in judged if each["severity"] == "error"], judged
+    assert not [each for each in judged if any(six in " ".join(each["seen"]) for six in SIXES["alder"])], judged
     assumed = [line for line in ended.err.splitlines() if line.startswith("no settings file: ")]
     assert len(assumed) == 1 and RESOLVER in assumed[0] and "fe80" not in assumed[0]
     assert str(machine.home / ".local/state/legatum") in assumed[0]

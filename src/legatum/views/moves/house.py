@@ -7,12 +7,14 @@ from datetime import UTC, datetime, timedelta
 from legatum.core.calendar.instant import instant_text, parse_instant, people_text
 from legatum.core.moves.standing import TO_DO, Standing, State
 from legatum.core.records.name import Name, name_text
+from legatum.core.text.printable import clipped
 from legatum.views.document import Document, Part
 from legatum.views.screen import BAD, DOUBT, GOOD, QUIET, Screen
 from legatum.work.fleet.undrawn import Undrawn
 from legatum.work.house import House
 
 _DAY, _MOST_SHOWN = 86400, 60
+_LONGEST = 70  # letters of a reason in a table
 _STYLES = {str(State.TROUBLE): BAD, str(State.PERSON): DOUBT, str(State.READY): DOUBT, str(State.OVER): GOOD}
 
 
@@ -141,7 +143,7 @@ def show_house(document: HouseDocument, screen: Screen, whole: bool = False) -> 
         screen.line()
         groups = [[each] for each in document.moves] if whole else _alike(document.moves)
         shown = groups if whole else groups[:_MOST_SHOWN]
-        rows, styles = [_row(each, now) for each in shown], [_STYLES.get(each[0].state, "") for each in shown]
+        rows, styles = [_row(each, now, whole) for each in shown], [_STYLES.get(each[0].state, "") for each in shown]
         screen.table(("domain", "", "done", "next step", "not before", "last at it", "because"), rows, styles)
         if shown != groups or len(groups) < len(document.moves):
             left = sum(len(each) for each in groups[len(shown) :])
@@ -172,18 +174,20 @@ def _alike(moves: Sequence[StandingPart]) -> list[list[StandingPart]]:
     return list(found.values())
 
 
-def _row(group: Sequence[StandingPart], now: float) -> tuple[str, ...]:
+def _row(group: Sequence[StandingPart], now: float, whole: bool) -> tuple[str, ...]:
+    """Cells of at most three lines on a usual terminal, but for ``whole``."""
     each = group[0]
+    longest = 10_000 if whole else _LONGEST
     state = f"{each.state} (back)" if each.back else each.state
     domain = f"{each.domain} and {len(group) - 1} more" if group[1:] else each.domain
     return (
         domain,
         state,
         f"{each.done}/{each.steps}",
-        each.title,
+        clipped(each.title, longest),
         _when(each, now),
         each.who,
-        each.trouble or each.because,
+        clipped(each.trouble or each.because, longest),
     )
 
 

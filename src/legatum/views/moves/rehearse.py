@@ -1,6 +1,7 @@
 """A rehearsal: safe under a printed model, or how somebody would notice, with the remedy; and everything that it rests
 on."""
 
+import re
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 from typing import Any
@@ -19,6 +20,9 @@ from legatum.core.zones.zone import Zone
 from legatum.views.document import Document, Part
 from legatum.views.moves.ground import GroundPart, TimelinePart, ground_part, timeline_part
 from legatum.views.screen import BAD, QUIET, STRONG, Screen
+
+_INSTANT = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ")
+_LENGTH = re.compile(r"\b\d+ (?:s|min|h|d)\b")
 
 
 class CounterexamplePart(Part):
@@ -298,19 +302,21 @@ def show_rehearsal(document: RehearsalDocument, screen: Screen, whole: bool = Fa
         )
         screen.verdict(False, text, f"`legatum move redraw {document.domain}` looks at it anew, and says what to do")
     else:
-        first = document.counterexamples[0]
+        first, latest = document.counterexamples[0], max(document.counterexamples, key=_until)
         count = len(document.counterexamples)
         text = (
             f"{document.domain}: not safe. {count} way{'s' if count > 1 else ''} in which visitors would "
             f"fail, first at {first.at}"
         )
-        screen.verdict(False, text, first.remedy)
-    for number, each in enumerate(document.counterexamples, 1):
+        screen.verdict(False, text, latest.remedy)
+    groups = [[each] for each in document.counterexamples] if whole else _by_remedy(document.counterexamples)
+    for number, group in enumerate(groups, 1):
+        each, more = group[0], f", and in {len(group) - 1} more ways (-v)" if group[1:] else ""
         screen.line()
-        screen.line(f"{number}. A cache ({', '.join(each.caches)}), {_words(each.schedule)}:", BAD)
+        screen.line(f"{number}. A cache ({', '.join(each.caches)}), {_words(each.schedule)}{more}:", BAD)
         for sentence in each.story:
             screen.line(f"   {sentence}", indent=3)
-        screen.line(f"   Remedy: {each.remedy}", indent=11)
+        screen.line(f"   Remedy: {max(group, key=_until).remedy}", indent=11)
     for text in document.uncovered:
         screen.line(f"Not covered: {text}", BAD, indent=13)
     if document.population:
@@ -327,6 +333,19 @@ def show_rehearsal(document: RehearsalDocument, screen: Screen, whole: bool = Fa
     for sentence in document.model:
         screen.line(f"- {sentence}", QUIET, indent=2)
     screen.line(f"- Here: floor {document.floor} s; time-out and a second: {document.lag} s.", QUIET, indent=2)
+
+
+def _by_remedy(examples: Sequence[CounterexamplePart]) -> list[list[CounterexamplePart]]:
+    """Those that one thing mends, if at other instants."""
+    groups = dict[str, list[CounterexamplePart]]()
+    for each in examples:
+        groups.setdefault(" ".join(_LENGTH.sub("", _INSTANT.sub("", each.remedy)).split()), []).append(each)
+    return list(groups.values())
+
+
+def _until(each: CounterexamplePart) -> str:
+    """The latest instant in its remedy."""
+    return max(_INSTANT.findall(each.remedy), default="")
 
 
 def _words(schedule: str) -> str:
