@@ -2,6 +2,7 @@
 put."""
 
 import re
+import shlex
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
@@ -35,7 +36,8 @@ KNOWN = [  # what stands in braces, by what it is called in the code
     ("source", "alder"),
     ("", DOMAIN),
 ]
-MEANT = {  # what stands in capitals
+MEANT = {
+    "OLD=NEW": "198.51.100.41=198.51.100.42",  # what stands in capitals
     "CATALOG": DOMAIN,
     "DOMAIN": DOMAIN,
     "NAME,NAME": "ns1.alder.test,ns2.alder.test",
@@ -73,7 +75,7 @@ def put(command: str, settings: str) -> list[str]:
     def known(found: re.Match[str]) -> str:
         return next(value for name, value in KNOWN if re.search(name, found[1])).replace("{settings}", settings)
 
-    words, providers = re.sub(r"\{([^{}]*)\}", known, command).split()[1:], iter(("alder", "birch"))
+    words, providers = shlex.split(re.sub(r"\{([^{}]*)\}", known, command))[1:], iter(("alder", "birch"))
     for at, word in enumerate(words):
         if word == "PROVIDER":
             words[at] = next(providers)
