@@ -37,10 +37,8 @@ _NEEDED_BY_ALL = (
     "work.fleet.looks",
     "work.memory",
 )  # processes: loaded once, before they are made
-_SMALLEST_PART, _LARGEST_PART = (
-    50,
-    200,
-)  # domains handed to a worker in one go: each part costs the scheduler some milliseconds
+# domains handed to a worker in one go: each part costs the scheduler some milliseconds
+_SMALLEST_PART, _LARGEST_PART = 50, 200
 _PARTS_EACH = 8  # at least, for each thread, where the list is long enough
 _ON_TERMINAL, _ELSEWHERE = 0.5, 10.0  # seconds between two lines of progress
 

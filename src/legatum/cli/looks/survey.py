@@ -283,7 +283,7 @@ def _tell(args: argparse.Namespace, found: "Survey") -> None:
         note(args, f"{name_text(found.observation.domain)}: {found.observation.questions} questions{left_out}")
     if not args.json:
         # The view is loaded only now: the first question should not wait for it.
-        from legatum.views.look.survey import show_survey
+        from legatum.views.look.survey_text import show_survey
 
         document = _document(found)
         show(args, document, lambda screen: show_survey(document, screen, bool(args.verbose)))

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.moves.moving import add_going, draft_and_go
 from legatum.cli.moves.wishes import add_exchange_ways, ds_records
-from legatum.cli.program.common import FOUND, OK, add_common, remember_chain, show, with_outside
+from legatum.cli.program.common import FOUND, OK, add_common, add_registrar, remember_chain, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.moves.wishes import Wishes
@@ -44,9 +44,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
         )
     add_exchange_ways(exchanged)
     for action in (submitted, exchanged, withdrawn):
-        action.add_argument(
-            "--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)"
-        )
+        add_registrar(action)
         action.add_argument(
             "--at", default="", metavar="PROVIDER", help="who signs it (default: as the delegation shows)"
         )

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from legatum.cli.moves.moving import add_going, draft_and_go
 from legatum.cli.moves.wishes import canonical_address, halves
-from legatum.cli.program.common import FOUND, OK, add_common, show, with_outside
+from legatum.cli.program.common import FOUND, OK, add_common, add_provider, add_registrar, show, with_outside
 
 if TYPE_CHECKING:
     from legatum.core.records.name import Name
@@ -37,12 +37,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
         action.add_argument("host", metavar="HOST", help="whole, such as ns1.kilnandclay.example")
     for action in (setting, enlist, renumber, withdraw):
         action.add_argument("--of", metavar="DOMAIN", help="the registered domain (default: the name above the host)")
-        action.add_argument(
-            "--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)"
-        )
-        action.add_argument(
-            "--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)"
-        )
+        add_provider(action)
+        add_registrar(action)
     setting.add_argument("--address", required=True, metavar="ADDRESS,…", help="all its addresses, IPv4 and IPv6")
     renumber.add_argument(
         "--replace", required=True, metavar="OLD=NEW", help="an address of the host, and the one in its place"

@@ -9,6 +9,7 @@ from legatum.cli.program.common import (
     OK,
     SHUT,
     add_common,
+    add_provider,
     agreed,
     domains_of,
     ending_of,
@@ -37,9 +38,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     for action in (shown, left):
         action.add_argument("domain", metavar="DOMAIN")
     for action in (shown, added, left):
-        action.add_argument(
-            "--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)"
-        )
+        add_provider(action)
         action.add_argument(
             "--second", required=True, metavar="NAME", help="a secondary of the settings, or who signs by itself"
         )

@@ -3,6 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING, Any
 
+from legatum.cli.program.common import add_registrar
 from legatum.cli.program.parser import number
 
 if TYPE_CHECKING:
@@ -124,9 +125,7 @@ def add_wishes(parser: argparse.ArgumentParser) -> None:
         default="",
         help="who serves it now (default: as the delegation shows)",
     )
-    ways.add_argument(
-        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
-    )
+    add_registrar(ways)
     add_exchange_ways(ways)
     ways.add_argument(
         "--passage",

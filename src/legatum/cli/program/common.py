@@ -60,6 +60,20 @@ def add_changing(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--dry-run", action="store_true", help="show old → new and change nothing")
 
 
+def add_provider(parser: argparse.ArgumentParser | argparse._ArgumentGroup) -> None:
+    """Empty where it is to be found out (:mod:`legatum.work.drafting.left_out`)."""
+    parser.add_argument(
+        "--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)"
+    )
+
+
+def add_registrar(parser: argparse.ArgumentParser | argparse._ArgumentGroup) -> None:
+    """As :func:`add_provider`."""
+    parser.add_argument(
+        "--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)"
+    )
+
+
 def add_anyway(parser: argparse.ArgumentParser) -> None:
     """For what changes a zone."""
     parser.add_argument(

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.program.common import FOUND, OK, SHUT, agreed, show, with_outside
+from legatum.cli.program.common import FOUND, OK, SHUT, add_registrar, agreed, show, with_outside
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
@@ -35,9 +35,7 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     contact.add_argument("--city", metavar="TEXT")
     contact.add_argument("--country", metavar="XX", help="two letters")
     contact.add_argument("--email", metavar="ADDRESS")
-    code.add_argument(
-        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
-    )
+    add_registrar(code)
     for parser in (queue, contact, password):
         parser.add_argument("--registrar", metavar="NAME", required=True, help="a registrar of the settings")
     for parser in (code, queue, contact, password):

@@ -6,7 +6,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from legatum.cli.program.common import FOUND, OK, SHUT, agreed, domains_of, ending_of, first_of, show
+from legatum.cli.program.common import FOUND, OK, SHUT, add_registrar, agreed, domains_of, ending_of, first_of, show
 from legatum.cli.registration.ending import document_of, end, put_down
 
 if TYPE_CHECKING:
@@ -42,9 +42,7 @@ class RegistrationChange:
 def add_domains(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("domains", metavar="DOMAIN", nargs="*")
     parser.add_argument("--list", metavar="FILE", help="many: domains, one a line")
-    parser.add_argument(
-        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
-    )
+    add_registrar(parser)
     parser.add_argument(
         "--sheet", metavar="FILE", help="by hand: the worksheet, .md or .html (default DOMAIN.ACTION.md)"
     )

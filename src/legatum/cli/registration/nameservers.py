@@ -8,6 +8,7 @@ from legatum.cli.program.common import (
     FOUND,
     OK,
     SHUT,
+    add_registrar,
     agreed,
     domains_of,
     ending_of,
@@ -28,9 +29,7 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     servers = actions.add_parser("nameservers", help="change the NS set, once every new server answers for the zone")
     servers.add_argument("domains", metavar="DOMAIN", nargs="*")
     servers.add_argument("--list", metavar="FILE", help="domains, one a line; all get the same set, over one session")
-    servers.add_argument(
-        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
-    )
+    add_registrar(servers)
     what = servers.add_mutually_exclusive_group(required=True)
     what.add_argument("--ns", metavar="NAME,NAME,…", help="the whole set")
     what.add_argument("--to", metavar="PROVIDER", help="the servers of this provider")

@@ -4,7 +4,7 @@ import argparse
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from legatum.cli.program.common import agreed, with_outside
+from legatum.cli.program.common import add_registrar, agreed, with_outside
 from legatum.cli.registration.each import RegistrationChange, add_domains, carry_out
 from legatum.cli.registration.ending import document_of, end
 
@@ -26,9 +26,7 @@ def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
         "--reason", required=True, metavar="TEXT", help="for the report that the registry asks for"
     )
     restoration.add_argument("domain", metavar="DOMAIN")
-    restoration.add_argument(
-        "--registrar", metavar="NAME", default="", help="where it is registered (default: the account that has it)"
-    )
+    add_registrar(restoration)
     yield restoration, True
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from legatum.cli.moves.moving import drafted, present
-from legatum.cli.program.common import agreed, note, with_outside
+from legatum.cli.program.common import add_registrar, agreed, note, with_outside
 from legatum.cli.registration.ending import document_of, end
 
 if TYPE_CHECKING:
@@ -16,9 +16,7 @@ if TYPE_CHECKING:
 def configure(actions: Any) -> Iterator[tuple[argparse.ArgumentParser, bool]]:
     parser = actions.add_parser("transfer", help="draft the runbook that leads to another registrar, the DNS untouched")
     parser.add_argument("domain", metavar="DOMAIN")
-    parser.add_argument(
-        "--registrar", default="", metavar="NAME", help="where it is registered (default: the account that has it)"
-    )
+    add_registrar(parser)
     parser.add_argument("--registrar-to", required=True, metavar="NAME", help="the account that it goes to")
     parser.add_argument(
         "--code",

@@ -9,6 +9,7 @@ from legatum.cli.program.common import (
     add_anyway,
     add_changing,
     add_common,
+    add_provider,
     agreed,
     note,
     show,
@@ -30,9 +31,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "data", nargs="*", metavar="DATA", help="each record's data as a master file has it: '10 mail', '\"text\"'"
     )
-    parser.add_argument(
-        "--at", default="", metavar="PROVIDER", help="where its zone is changed (default: as the delegation shows)"
-    )
+    add_provider(parser)
     way = parser.add_mutually_exclusive_group()
     way.add_argument("--add", action="store_true", help="beside what is there (default: in its place)")
     way.add_argument("--drop", action="store_true", help="take these records out")

@@ -26,10 +26,8 @@ if TYPE_CHECKING:
     from legatum.net.asking.tcp import Connections
 
 DNS_PORT = 53
-_INSISTENCE, _SIDE_BY_SIDE = (
-    3,
-    2,
-)  # rounds, and packets in each, before an answering server counts as silent to one question
+# rounds, and packets in each, before an answering server counts as silent to one question
+_INSISTENCE, _SIDE_BY_SIDE = 3, 2
 
 
 class TransferBounds(NamedTuple):

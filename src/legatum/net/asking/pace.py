@@ -15,10 +15,8 @@ _LEAST = 5.0  # questions a second: slower than this no limit is
 _RECOVERY = 0.01  # of the rate set, for each good answer
 _WINDOW = 0.5  # seconds for which a slowing down counts as seen
 _GIVEN_UP, _EVERY = 6, 20
-_FORGETTING, _ACCIDENTAL = (
-    0.04,
-    0.35,
-)  # of the last two dozen questions; at one packet in ten lost a fifth of the questions is concerned
+# of the last two dozen questions; at one packet in ten lost a fifth of the questions is concerned
+_FORGETTING, _ACCIDENTAL = 0.04, 0.35
 
 
 @dataclass(slots=True)

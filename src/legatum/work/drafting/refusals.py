@@ -1,6 +1,6 @@
 """What is no basis for a plan: refused when it is drafted, with the reason."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from legatum.core.agreement.verdict import names_said
 from legatum.core.moves.effects import Records, RRsetChange
@@ -24,12 +24,17 @@ def refuse_errors(context: RunContext, inputs: PlanInput, runbook: Runbook) -> N
     """Raises :class:`GateShut` where a zone would have an error after a step that it has not now, be it for a while."""
     records = [each for step in runbook.steps for each in step.effects if isinstance(each, Records)]
     for (place, origin), zone in inputs.zones.items():
-        wanted = zone
-        for each in records:
-            if (each.place, each.zone) == (place, origin):
-                wanted = _changed(wanted, each.changed)
-                if any(one.before is None or not one.before.says_the_same(one.after) for one in each.changed):
-                    refuse_new_errors(context, [zone], wanted)
+        own = [each.changed for each in records if (each.place, each.zone) == (place, origin)]
+        if states := list(_states(zone, own)):
+            refuse_new_errors(context, [zone], states)
+
+
+def _states(zone: Zone, steps: Iterable[Sequence[RRsetChange]]) -> Iterator[Zone]:
+    """After each step that changes more than TTLs."""
+    for changes in steps:
+        zone = _changed(zone, changes)
+        if any(each.before is None or not each.before.says_the_same(each.after) for each in changes):
+            yield zone
 
 
 def _changed(zone: Zone, changes: Iterable[RRsetChange]) -> Zone:

@@ -2,7 +2,7 @@
 that do not answer."""
 
 import asyncio
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from legatum.core.lint import ZoneContents, lint
 from legatum.core.records.address import address_text
@@ -34,28 +34,25 @@ async def refuse_harm(
     refuse_new_errors(
         context,
         [zone for zone in (None if publication.is_new else publication.current, served) if zone],
-        publication.wanted,
+        [publication.wanted],
     )
     await _refuse_unanswering(context, publication, {*coming, *context.provider(publication.place).servers})
 
 
-def refuse_new_errors(context: RunContext, before: Iterable[Zone], wanted: Zone) -> None:
-    """Raises :class:`GateShut` for an error in the zone as it shall be that none of those before has, and for a name
-    that takes itself out of a wildcard that answers for it in each of them."""
-    before = list(before)
+def refuse_new_errors(context: RunContext, before: Sequence[Zone], wanted: Iterable[Zone]) -> None:
+    """``wanted``: the zone as it shall be, one state after the other. Raises :class:`GateShut` for an error that none
+    of those before has, and for a name that takes itself out of a wildcard that answers for it in each of them."""
     home = tuple(context.settings.network.home)
     known = {each for zone in before for each in _errors(zone, home)}
-    for (slug, about), (title, seen) in _errors(wanted, home).items():
-        if (slug, about) not in known:
-            raise GateShut(
-                f"{title}: {seen}", f"`legatum explain {slug}` says why; --anyway if it is meant all the same"
-            )
-    hidden = [hidden_from_wildcards(zone, wanted) for zone in before]
-    for name in sorted(set.intersection(*map(set, hidden)) if hidden else ()):
-        raise GateShut(
-            hidden[0][name],
-            "give it those too (RFC 4592 s3.3.1: a wildcard answers for no name that exists); --anyway if it is meant",
-        )
+    for state in wanted:
+        for (slug, about), (title, seen) in _errors(state, home).items():
+            if (slug, about) not in known:
+                remedy = f"`legatum explain {slug}` says why; --anyway if it is meant all the same"
+                raise GateShut(f"{title}: {seen}", remedy)
+        hidden = [hidden_from_wildcards(zone, state) for zone in before]
+        for name in sorted(set.intersection(*map(set, hidden)) if hidden else ()):
+            remedy = "give it those too (RFC 4592 s3.3.1: a wildcard answers for no name that exists)"
+            raise GateShut(hidden[0][name], f"{remedy}; --anyway if it is meant")
 
 
 def _errors(zone: Zone, home: tuple[str, ...]) -> dict[tuple[str, str], tuple[str, str]]:

@@ -26,10 +26,8 @@ from legatum.work.run_context import RunContext
 
 _MOST_KEPT = 200  # lines of old → new in the journal
 _MOST_ASKED = 200  # changed RRsets that every server is asked for: the serial and what was read back speak for the rest
-_SETTLING, _OFTEN = (
-    30.0,
-    2.0,
-)  # seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
+# seconds that a server may take to sign what was sent, or answer from what it kept; how often one looks
+_SETTLING, _OFTEN = 30.0, 2.0
 
 
 @dataclass(frozen=True)
